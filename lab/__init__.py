@@ -1,0 +1,1 @@
+"""Where the listener is trained and measured: generated phrases, sounds, mixes and truth."""

@@ -1,0 +1,237 @@
+"""The band behind the lead: drums, bass, chords, a singer, by rule, with its beats known."""
+
+from dataclasses import dataclass
+
+import mido
+import numpy as np
+
+from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
+from juxtanote.core.units import midi_to_hz
+from lab.instruments import SAMPLE_RATE, MidiSketch, render_midi
+
+KICK, SNARE, CLOSED_HAT, OPEN_HAT, RIDE, CRASH, TOM = 36, 38, 42, 46, 51, 49, 45
+PROGRESSIONS = (
+    (0, 5, 7, 0),
+    (0, 8, 10, 0),
+    (0, 10, 8, 7),
+    (0, 3, 5, 0),
+    (0, 7, 9, 5),
+    (0, 0, 5, 7),
+    (2, 7, 0, 0),
+)
+CHORD_PROGRAMS = {"organ": (16, 17, 18, 19), "piano": (0, 2, 4, 5), "strings": (48, 50, 51)}
+
+
+@dataclass(frozen=True, slots=True)
+class Meter:
+    """Beats to a bar, how each beat divides, and the swing of its halves."""
+
+    beats: int = 4
+    division: int = 2  # 2 straight, 3 compound or triplet
+    swing: float = 0.5  # part of the beat before the off-beat
+
+
+@dataclass(frozen=True, slots=True)
+class Band:
+    """Stems of one backing, each mono at 22.05 kHz."""
+
+    drums: np.ndarray
+    bass: np.ndarray
+    chords: np.ndarray
+    rhythm_guitars: tuple[np.ndarray, np.ndarray]
+    voice: np.ndarray
+
+
+def _hit(track: MidiSketch, seconds: float, note: int, velocity: float, channel: int = 9) -> None:
+    strength = int(np.clip(127 * velocity, 1, 127))
+    track.add(seconds, mido.Message("note_on", channel=channel, note=note, velocity=strength), 2)
+    track.add(seconds + 0.1, mido.Message("note_off", channel=channel, note=note), 0)
+
+
+def _hold(
+    track: MidiSketch, start: float, end: float, note: int, velocity: float, channel: int
+) -> None:
+    strength = int(np.clip(127 * velocity, 1, 127))
+    track.add(start, mido.Message("note_on", channel=channel, note=note, velocity=strength), 2)
+    track.add(max(end, start + 0.03), mido.Message("note_off", channel=channel, note=note), 0)
+
+
+def drums(
+    beat_times: np.ndarray, first_bar: int, meter: Meter, rng: np.random.Generator
+) -> np.ndarray:
+    """Play a pattern with fills over given beats; `first_bar` is the index of the first downbeat."""
+    track = MidiSketch()
+    ride = int(rng.choice([CLOSED_HAT, CLOSED_HAT, RIDE, OPEN_HAT]))
+    busy = rng.random()
+    kicks = rng.random((2, meter.beats * meter.division)) < 0.2 + 0.2 * busy
+    for index in range(len(beat_times) - 1):
+        beat = (index - first_bar) % meter.beats
+        length = beat_times[index + 1] - beat_times[index]
+        backbeat = beat in (
+            (1, 3)
+            if meter.beats == 4
+            else (meter.beats - 1,)
+            if meter.beats == 3
+            else (meter.beats // 2,)
+        )
+        parts = [k / meter.division for k in range(meter.division)]
+        if meter.division == 2:
+            parts[1] = meter.swing
+        for step, part in enumerate(parts):
+            time = beat_times[index] + part * length + rng.normal(0.0, 0.003)
+            if step == 0 or busy > 0.25:
+                _hit(track, time, ride, 0.75 if step == 0 else 0.5)
+            if beat == 0 and step == 0:
+                _hit(track, time, KICK, 1.0)
+            elif not backbeat and kicks[0, beat * meter.division + step]:
+                _hit(track, time, KICK, 0.8)
+        if backbeat:
+            _hit(track, beat_times[index] + rng.normal(0.0, 0.003), SNARE, 0.95)
+        if beat == 0 and rng.random() < 0.12:
+            _hit(track, beat_times[index], CRASH, 0.9)
+        if beat == meter.beats - 1 and rng.random() < 0.15:
+            for k in range(4):
+                _hit(
+                    track,
+                    beat_times[index] + k * length / 4,
+                    int(rng.choice([SNARE, TOM, 48])),
+                    0.7,
+                )
+    return render_midi(track.file())
+
+
+def _roots(n_bars: int, key: int, rng: np.random.Generator) -> list[tuple[int, bool]]:
+    steps = PROGRESSIONS[int(rng.integers(len(PROGRESSIONS)))]
+    minor = rng.random() < 0.5
+    return [((key + steps[bar % len(steps)]) % 12, minor) for bar in range(n_bars)]
+
+
+def _voicing(root: int, minor: bool, low: int) -> list[int]:
+    base = low + (root - low) % 12
+    return [base, base + (3 if minor else 4), base + 7, base + 12]
+
+
+def _vowel_line(times: list[tuple[float, float, float]], length_s: float, rng) -> np.ndarray:
+    """Sing notes as vowels: a buzz of harmonics under three moving formants, with vibrato."""
+    audio = np.zeros(int(length_s * SAMPLE_RATE))
+    vowels = ((730, 1090, 2440), (270, 2290, 3010), (570, 840, 2410), (530, 1840, 2480))
+    for start, end, midi in times:
+        n = int((end - start) * SAMPLE_RATE)
+        begin = int(start * SAMPLE_RATE)
+        n = min(n, len(audio) - begin)
+        if n < 200:
+            continue
+        t = np.arange(n) / SAMPLE_RATE
+        scoop = -1.0 * np.exp(-t / 0.05)
+        shake = 0.25 * np.sin(2 * np.pi * 5.5 * t) * np.clip(t / 0.4 - 0.5, 0, 1)
+        f0 = midi_to_hz(midi + scoop + shake)
+        phase = 2 * np.pi * np.cumsum(f0) / SAMPLE_RATE
+        formants = vowels[int(rng.integers(4))]
+        tone = np.zeros(n)
+        for k in range(1, int(5000 / midi_to_hz(midi)) + 1):
+            hz = k * float(midi_to_hz(midi))
+            gain = sum(1.0 / (1.0 + ((hz - f) / 120.0) ** 2) for f in formants) + 0.02
+            tone += gain / k**0.5 * np.sin(k * phase + rng.uniform(0, 6))
+        envelope = np.minimum(np.minimum(t / 0.04, (n / SAMPLE_RATE - t) / 0.06), 1.0)
+        audio[begin : begin + n] += tone * np.maximum(envelope, 0)
+    return audio.astype(np.float32)
+
+
+def make_band(
+    beat_times: np.ndarray,
+    first_bar: int,
+    meter: Meter,
+    key: int,
+    rng: np.random.Generator,
+    *,
+    guitars: bool = True,
+    voice: bool = True,
+) -> Band:
+    """Play a whole backing over given beats (seconds, at least two bars)."""
+    length_s = float(beat_times[-1])
+    bars = list(range(first_bar, len(beat_times), meter.beats))
+    roots = _roots(len(bars), key, rng)
+    bass_track, chord_track = MidiSketch(), MidiSketch()
+    bass_track.set_up_channel(0, int(rng.choice([32, 33, 33, 34, 35])))
+    kind = str(rng.choice(list(CHORD_PROGRAMS)))
+    chord_track.set_up_channel(0, int(rng.choice(CHORD_PROGRAMS[kind])))
+    strums: list[StringEvent] = []
+    pushing = rng.random() < 0.5
+    power = rng.random() < 0.6
+    muted = rng.random() < 0.4
+    for bar, (root, minor) in zip(bars, roots, strict=True):
+        inside = beat_times[bar : bar + meter.beats + 1]
+        for beat in range(len(inside) - 1):
+            start, end = float(inside[beat]), float(inside[beat + 1])
+            low = 28 + (root - 28) % 12
+            note = low if beat == 0 or rng.random() < 0.6 else low + int(rng.choice([7, 12, 5, 10]))
+            _hold(bass_track, start, end - 0.02, note, 0.85, 0)
+            if pushing:
+                middle = start + meter.swing * (end - start)
+                _hold(bass_track, middle, end - 0.02, low, 0.7, 0)
+            hits = [start] if rng.random() < 0.6 else [start, start + meter.swing * (end - start)]
+            for hit in hits:
+                shape = (
+                    [(6, 0), (5, 7), (4, 12)]
+                    if power
+                    else [(5, 0), (4, 7), (3, 12), (2, 16 - minor)]
+                )
+                for k, (string, offset) in enumerate(shape):
+                    midi = 40 + (root - 40) % 12 + offset
+                    tags = frozenset({"palm-mute"}) if muted and beat % 2 else frozenset()
+                    strums.append(
+                        StringEvent(hit + 0.006 * k, 0.9 * (end - hit), string, 3, midi, tags)
+                    )
+        for note in _voicing(root, minor, int(rng.integers(48, 60))):
+            _hold(chord_track, float(inside[0]), float(inside[-1]) - 0.03, note, 0.6, 0)
+    chords, bass = render_midi(chord_track.file()), render_midi(bass_track.file())
+    none = np.zeros(1, dtype=np.float32)
+    pair = (none, none)
+    if guitars:
+        colours = [random_voice(rng) for _ in range(2)]
+        takes = []
+        for colour in colours:
+            played = [
+                StringEvent(
+                    max(e.onset_s + float(rng.normal(0, 0.006)), 0),
+                    e.duration_s,
+                    e.string,
+                    e.fret,
+                    e.midi,
+                    e.techniques,
+                    (),
+                    float(rng.uniform(0.6, 0.9)),
+                )
+                for e in strums
+            ]
+            takes.append(render_events(played, SAMPLE_RATE, colour, rng, length_s=length_s))
+        pair = (takes[0], takes[1])
+    sung = none
+    if voice:
+        line, time = [], 0.5
+        while time < length_s - 1:
+            held = float(rng.uniform(0.2, 1.2))
+            pitch = (
+                48
+                + (key + int(rng.choice([0, 2, 3, 5, 7, 10]))) % 12
+                + 12 * int(rng.random() < 0.5)
+            )
+            line.append((time, time + held, float(pitch)))
+            time += held + float(rng.choice([0.02, 0.1, 1.0]))
+        sung = _vowel_line(line, length_s, rng)
+    return Band(drums(beat_times, first_bar, meter, rng), bass, chords, pair, sung)
+
+
+def random_voice(rng: np.random.Generator) -> StringVoice:
+    """Draw the colour of a guitar."""
+    return StringVoice(
+        pluck_position=float(rng.uniform(0.06, 0.3)),
+        pickup_position=float(rng.uniform(0.05, 0.28)),
+        brightness=float(rng.uniform(0.4, 1.4)),
+        decay_s=float(rng.uniform(1.5, 7.0)),
+        damping=float(rng.uniform(0.15, 0.8)),
+        inharmonicity=float(10 ** rng.uniform(-5.0, -3.9)),
+        pick_noise=float(rng.uniform(0.03, 0.5)),
+        body_hz=tuple(float(f) for f in rng.uniform(90, 600, 3)),
+        body_gain=float(rng.uniform(0.0, 0.8)),
+    )

@@ -1,0 +1,196 @@
+"""What records do to a guitar: amplifier, effects, mix, mastering, coding."""
+
+import subprocess
+import tempfile
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from scipy import signal
+
+from juxtanote.core.synth.amplifier import add_room, amplify
+from lab.backing import Band
+from lab.instruments import SAMPLE_RATE
+
+
+def _loudness(audio: np.ndarray) -> float:
+    """Give the RMS of the loud half of the tenth-second blocks."""
+    block = SAMPLE_RATE // 10
+    usable = len(audio) // block * block
+    if usable == 0:
+        return 1e-6
+    power = np.sort(np.mean(audio[:usable].reshape(-1, block) ** 2, axis=1))
+    return float(np.sqrt(np.mean(power[len(power) // 2 :]))) + 1e-6
+
+
+def level(audio: np.ndarray, db: float) -> np.ndarray:
+    """Bring a stem to a loudness."""
+    return audio * np.float32(10 ** (db / 20) / _loudness(audio))
+
+
+def tilt(audio: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Lean the spectrum by a random low and high shelf."""
+    low = signal.sosfilt(signal.butter(1, 300, "lowpass", fs=SAMPLE_RATE, output="sos"), audio)
+    high = signal.sosfilt(signal.butter(1, 2500, "highpass", fs=SAMPLE_RATE, output="sos"), audio)
+    a, b = rng.uniform(-0.6, 1.0, 2)
+    return (audio + a * low + b * high).astype(np.float32)
+
+
+def lead_sound(
+    audio: np.ndarray, rng: np.random.Generator, *, drive: bool | None = None
+) -> np.ndarray:
+    """Send a lead through an amplifier and effects drawn at random."""
+    audio = level(audio, -12.0)
+    if drive if drive is not None else rng.random() < 0.65:
+        gain = float(np.exp(rng.uniform(np.log(0.8), np.log(60.0))))
+        audio = amplify(
+            audio,
+            SAMPLE_RATE,
+            gain=gain,
+            bias=float(rng.uniform(0, 0.4)),
+            low_cut_hz=float(rng.uniform(60, 300)),
+            cabinet_hz=float(rng.uniform(2800, 7000)),
+            presence=float(rng.uniform(0, 1.2)),
+        )
+        if gain > 8 and rng.random() < 0.5:
+            audio = gate(audio)
+    if rng.random() < 0.7:
+        audio = tilt(audio, rng)
+    if rng.random() < 0.12:
+        audio = wah(audio, rng)
+    if rng.random() < 0.15:
+        audio = chorus(audio, rng)
+    if rng.random() < 0.3:
+        audio = compress(audio, float(rng.uniform(0.3, 0.8)))
+    if rng.random() < 0.3:
+        lag = int(rng.uniform(0.12, 0.5) * SAMPLE_RATE)
+        wet = float(rng.uniform(0.1, 0.35))
+        for repeat in (1, 2, 3):
+            if repeat * lag < len(audio):
+                audio = audio.copy()
+                audio[repeat * lag :] += wet**repeat * audio[: -repeat * lag]
+    if rng.random() < 0.6:
+        wet = float(rng.uniform(0.03, 0.35))
+        audio = add_room(audio, SAMPLE_RATE, rng, seconds=float(rng.uniform(0.2, 1.8)), wet=wet)
+    return audio.astype(np.float32)
+
+
+def gate(audio: np.ndarray) -> np.ndarray:
+    """Close what is far below the playing level, as a noise gate does."""
+    envelope = signal.sosfilt(
+        signal.butter(1, 20, "lowpass", fs=SAMPLE_RATE, output="sos"), np.abs(audio)
+    )
+    threshold = 0.02 * float(envelope.max() + 1e-9)
+    return audio * np.clip((envelope - threshold) / threshold, 0, 1)
+
+
+def wah(audio: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Move between two band-passes."""
+    low, high = (
+        signal.sosfilt(
+            signal.butter(1, (f / 1.5, f * 1.5), "bandpass", fs=SAMPLE_RATE, output="sos"), audio
+        )
+        for f in (550, 1700)
+    )
+    t = np.arange(len(audio)) / SAMPLE_RATE
+    sway = 0.5 + 0.5 * np.sin(2 * np.pi * rng.uniform(0.3, 3.0) * t)
+    return (0.3 * audio + 1.4 * (sway * high + (1 - sway) * low)).astype(np.float32)
+
+
+def chorus(audio: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Add a copy whose delay sways."""
+    t = np.arange(len(audio))
+    lag = 0.012 + 0.003 * np.sin(2 * np.pi * rng.uniform(0.3, 1.5) * t / SAMPLE_RATE)
+    copy = np.interp(t - lag * SAMPLE_RATE, t, audio)
+    return (0.7 * audio + 0.5 * copy).astype(np.float32)
+
+
+def compress(audio: np.ndarray, amount: float) -> np.ndarray:
+    """Even out the level: divide by a power of the slow envelope."""
+    envelope = signal.sosfilt(
+        signal.butter(1, 12, "lowpass", fs=SAMPLE_RATE, output="sos"), np.abs(audio)
+    )
+    envelope = np.maximum(envelope, 0.02 * float(np.max(envelope) + 1e-9))
+    return (audio * envelope**-amount).astype(np.float32)
+
+
+def code_as_mp3(stereo: np.ndarray, rate: int) -> np.ndarray:
+    """Send stereo (2, n) through an MP3 coder and back, aligned with what went in."""
+    with tempfile.TemporaryDirectory() as folder:
+        wav, mp3, back = (Path(folder, name) for name in ("a.wav", "a.mp3", "b.wav"))
+        soundfile.write(wav, stereo.T, SAMPLE_RATE)
+        subprocess.run(["lame", "--quiet", "-b", str(rate), str(wav), str(mp3)], check=True)
+        subprocess.run(["lame", "--quiet", "--decode", str(mp3), str(back)], check=True)
+        audio, _ = soundfile.read(back, dtype="float32", always_2d=True)
+    audio = audio.T[:, : stereo.shape[1]]
+    return np.pad(audio, ((0, 0), (0, stereo.shape[1] - audio.shape[1])))
+
+
+def pan(mono: np.ndarray, place: float) -> np.ndarray:
+    """Place mono between left (-1) and right (1) at constant power."""
+    angle = (place + 1.0) * np.pi / 4.0
+    return np.stack([np.cos(angle) * mono, np.sin(angle) * mono]).astype(np.float32) * np.float32(
+        1.2
+    )
+
+
+def _fit(audio: np.ndarray, length: int) -> np.ndarray:
+    if len(audio) >= length:
+        return audio[:length]
+    return np.pad(audio, (0, length - len(audio)))
+
+
+def mix(
+    lead: np.ndarray,
+    band: Band | None,
+    rng: np.random.Generator,
+    *,
+    dressing: str,
+    lead_over_db: float,
+    lead_place: float = 0.0,
+    voice_share: float = 0.3,
+    mono: bool = False,
+    mp3: int = 0,
+) -> np.ndarray:
+    """Mix a lead with its band to stereo (2, n).
+
+    `dressing` is ``alone``, ``drums and bass`` or ``band``; the lead stands `lead_over_db` over the
+    sum of all else.
+    """
+    length = len(lead)
+    stereo = pan(level(lead, -18.0), lead_place)
+    if dressing != "alone" and band is not None:
+        rest = pan(level(_fit(band.drums, length), rng.uniform(-4, 2)), 0.0)
+        rest += pan(level(_fit(band.bass, length), rng.uniform(-5, 1)), 0.0)
+        if dressing == "band":
+            rest += _fill(band, length, rng, voice_share)
+        rest *= 10 ** ((-18.0 - lead_over_db) / 20) / _loudness(rest.mean(axis=0))
+        stereo = stereo + rest.astype(np.float32)
+    peak = float(np.max(np.abs(stereo))) + 1e-9
+    squash = float(rng.choice([0.7, 1.0, 2.5])) if dressing != "alone" else 0.7
+    stereo = np.tanh(squash * stereo / peak).astype(np.float32)
+    if mono:
+        stereo = np.repeat(stereo.mean(axis=0, keepdims=True), 2, axis=0)
+    if mp3:
+        stereo = code_as_mp3(stereo, mp3)
+    return stereo
+
+
+def _fill(band: Band, length: int, rng: np.random.Generator, voice_share: float) -> np.ndarray:
+    """Mix guitars, chords and voice as records pan them."""
+    filling = np.zeros((2, length), dtype=np.float32)
+    draw = rng.random()
+    if len(band.rhythm_guitars[0]) > 1 and draw < 0.75:
+        wide = float(rng.choice([1.0, 0.8, 0.5]))
+        gain = float(np.exp(rng.uniform(0.0, np.log(30.0))))
+        takes = band.rhythm_guitars if rng.random() < 0.6 else (band.rhythm_guitars[0],)
+        for side, take in zip((-wide, wide), takes, strict=False):
+            loud = level(_fit(take, length), -12.0)
+            sound = amplify(loud, SAMPLE_RATE, gain=gain, cabinet_hz=float(rng.uniform(3000, 6000)))
+            filling += pan(level(sound, rng.uniform(-8, 0)), side)
+    if draw > 0.5:
+        chords = level(_fit(band.chords, length), rng.uniform(-8, 0))
+        filling += pan(chords, float(rng.uniform(-0.7, 0.7)))
+    if len(band.voice) > 1 and rng.random() < voice_share:
+        filling += pan(level(_fit(band.voice, length), rng.uniform(-6, 1)), 0.0)
+    return filling

@@ -1,0 +1,153 @@
+"""Training material: mixes as spectra, truth as onsets and sounding pitches, in shards on disk."""
+
+import argparse
+import time
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+
+from juxtanote.core.analysis.spectra import HOP_LENGTH, LOWEST_MIDI, N_PITCHES, log_spectra
+from juxtanote.core.synth.strings import SLURRED, StringEvent, pitch_offsets, render_events
+from lab.backing import Meter, make_band, random_voice
+from lab.dressings import lead_sound, mix
+from lab.instruments import SAMPLE_RATE, render_sampled
+from lab.phrases import random_lead
+
+LENGTH_S = 24.0
+N_FRAMES = 1 + int(LENGTH_S * SAMPLE_RATE) // HOP_LENGTH
+KINDS = ("onset", "active", "slurred", "slide", "muted", "harmonic")
+"""Layers of truth for each frame and pitch; from `slurred` on they are told at onsets only."""
+FRAME_KINDS = ("dead", "lead")
+"""Truth of a frame as a whole: a dead stroke begins; the lead sounds."""
+
+
+@dataclass(frozen=True, slots=True)
+class Truth:
+    """What sounds: for each frame and pitch, and for each frame."""
+
+    cells: np.ndarray  # uint8 (len(KINDS), N_PITCHES, n_frames)
+    frames: np.ndarray  # uint8 (len(FRAME_KINDS), n_frames)
+
+
+def truth_of(events: list[StringEvent], n_frames: int) -> Truth:
+    """Draw events on the grid of frames and pitches, where they sound."""
+    cells = np.zeros((len(KINDS), N_PITCHES, n_frames), dtype=np.uint8)
+    frames = np.zeros((len(FRAME_KINDS), n_frames), dtype=np.uint8)
+    frame_s = HOP_LENGTH / SAMPLE_RATE
+    for event in events:
+        first = round(event.onset_s / frame_s)
+        last = min(max(round(event.offset_s / frame_s), first + 1), n_frames)
+        if first >= n_frames:
+            continue
+        if "dead" in event.techniques:
+            frames[0, first] = 1
+            frames[1, first : first + 3] = 1
+            continue
+        frames[1, first:last] = 1
+        times = (np.arange(first, last) - first) * frame_s
+        sounding = event.midi + pitch_offsets(event, times)
+        rows = np.rint(sounding).astype(int) - LOWEST_MIDI
+        fine = (rows >= 0) & (rows < N_PITCHES)
+        cells[1, rows[fine], np.arange(first, last)[fine]] = 1
+        row = rows[0] if "pre-bend" in event.techniques else round(event.midi) - LOWEST_MIDI
+        if not 0 <= row < N_PITCHES:
+            continue
+        cells[0, row, first] = 1
+        cells[2, row, first] = bool(event.techniques & SLURRED)
+        cells[3, row, first] = "slide" in event.techniques
+        cells[4, row, first] = "palm-mute" in event.techniques
+        cells[5, row, first] = "natural-harmonic" in event.techniques
+    return Truth(cells, frames)
+
+
+def _band_times(tempo: float, rng: np.random.Generator) -> np.ndarray:
+    beat_s = 60.0 / tempo
+    times = np.arange(0.3, LENGTH_S + 2 * beat_s, beat_s)
+    return times + rng.normal(0, 0.002, len(times))
+
+
+def lead_stem(rng: np.random.Generator) -> tuple[np.ndarray, list[StringEvent], int, float]:
+    """Play one random lead on a random instrument: audio, events as they sound, key, tempo."""
+    lead = random_lead(rng, LENGTH_S)
+    events = list(lead.events)
+    detune = float(rng.normal(0.0, 0.06))
+    draw = rng.random()
+    if draw < 0.5:
+        reference = 440.0 * 2 ** (detune / 12)
+        audio = render_events(
+            events, SAMPLE_RATE, random_voice(rng), rng, length_s=LENGTH_S, reference_hz=reference
+        )
+    else:
+        patches = draw > 0.8
+        program = int(rng.choice([24, 25, 26, 27, 27, 28, 29, 30]))
+        if program == 28:  # muted notes all through are another technique
+            events = [replace(e, techniques=e.techniques | {"palm-mute"}) for e in events]
+        audio, events = render_sampled(events, program, rng, patches=patches, detune=detune)
+    audio = np.pad(audio, (0, max(int(LENGTH_S * SAMPLE_RATE) - len(audio), 0)))
+    return audio[: int(LENGTH_S * SAMPLE_RATE)], events, lead.hand.root, lead.tempo
+
+
+def make_scene(rng: np.random.Generator, per_lead: int = 3) -> list[tuple[np.ndarray, Truth]]:
+    """Make one band and two leads, and mix them in several dressings."""
+    results = []
+    band = None
+    for _ in range(2):
+        audio, events, key, tempo = lead_stem(rng)
+        truth = truth_of(events, N_FRAMES)
+        if band is None:
+            meter = Meter(4, int(rng.choice([2, 2, 3])), float(rng.choice([0.5, 0.5, 0.66])))
+            band = make_band(_band_times(tempo, rng), 0, meter, key, rng)
+        for _ in range(per_lead):
+            dressing = str(rng.choice(["alone", "drums and bass", "band"], p=[0.2, 0.22, 0.58]))
+            here = truth
+            lead = lead_sound(audio, rng)
+            if rng.random() < 0.04 and dressing != "alone":
+                lead, here = np.full_like(lead, 1e-5), truth_of([], N_FRAMES)
+            stereo = mix(
+                lead,
+                band,
+                rng,
+                dressing=dressing,
+                lead_over_db=float(rng.uniform(-3, 9)),
+                lead_place=0.0 if rng.random() < 0.75 else float(rng.uniform(-0.8, 0.8)),
+                mono=rng.random() < 0.3,
+                mp3=int(rng.choice([64, 96, 128])) if rng.random() < 0.15 else 0,
+            )
+            mid, side = 0.5 * (stereo[0] + stereo[1]), 0.5 * (stereo[0] - stereo[1])
+            spectra = log_spectra(mid, side)
+            results.append((np.rint(255 * spectra).astype(np.uint8), here))
+    return results
+
+
+def write_shards(folder: Path, seed: int, hours: float) -> None:
+    """Make scenes until there are enough hours; one .npz a scene, written whole."""
+    folder.mkdir(parents=True, exist_ok=True)
+    done_s, number, began = 0.0, 0, time.time()
+    while done_s < hours * 3600:
+        rng = np.random.default_rng([seed, number])
+        target = folder / f"{seed:03d}-{number:05d}.npz"
+        if not target.exists():
+            scene = make_scene(rng)
+            partial = target.with_suffix(".tmp")
+            with partial.open("wb") as handle:
+                np.savez(
+                    handle,
+                    spectra=np.stack([s for s, _ in scene]),
+                    cells=np.packbits(np.stack([t.cells for _, t in scene]), axis=-1),
+                    frames=np.stack([t.frames for _, t in scene]),
+                )
+            partial.rename(target)
+        number += 1
+        done_s += 6 * LENGTH_S
+        if number % 10 == 0:
+            print(f"{done_s / 3600:.2f} h in {(time.time() - began) / 60:.1f} min", flush=True)
+
+
+if __name__ == "__main__":
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("folder", type=Path)
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--hours", type=float, default=6.0)
+    options = parser.parse_args()
+    write_shards(options.folder, options.seed, options.hours)

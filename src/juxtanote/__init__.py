@@ -1,0 +1,3 @@
+"""Juxtanote: what was written beside what was heard, for guitar instructors."""
+
+__version__ = "0.1.0"

@@ -1,0 +1,7 @@
+"""``python -m juxtanote``."""
+
+import sys
+
+from juxtanote.cli import main
+
+sys.exit(main())

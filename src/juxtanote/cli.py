@@ -1,0 +1,151 @@
+"""The same core without a window: `juxtanote transcribe` and `juxtanote place`; alone, the window."""
+
+import argparse
+import sys
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+
+from juxtanote import __version__
+from juxtanote.core.errors import JuxtanoteError
+
+DONE, FAILED, WRONG_USAGE = 0, 1, 2
+TRANSCRIBE_SUFFIXES = (".csv", ".json", ".jams", ".mid", ".musicxml", ".txt")
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="juxtanote", description="Phrase-by-phrase guitar tablature beside the recording."
+    )
+    parser.add_argument("--version", action="version", version=f"Juxtanote {__version__}")
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND")
+    hear = commands.add_parser("transcribe", help="write the lead guitar of a recording as notes")
+    hear.add_argument("audio", type=Path, metavar="AUDIO")
+    hear.add_argument("-o", dest="out", type=Path, action="append", required=True, metavar="OUT")
+    hear.add_argument("--start", type=float, default=0.0, metavar="S")
+    hear.add_argument("--end", type=float, default=None, metavar="S")
+    hear.add_argument("--tuning", default=None, metavar='"E2 A2 D3 G3 B3 E4"')
+    hear.add_argument("--tempo", type=float, default=None, metavar="BPM")
+    hear.add_argument("--beats", type=Path, default=None, metavar="OUT.csv")
+    place = commands.add_parser("place", help="give notes their strings and frets")
+    place.add_argument("notes", type=Path, metavar="NOTES")
+    place.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT")
+    place.add_argument("--tuning", default=None)
+    place.add_argument("--alternatives", type=Path, default=None, metavar="DIR")
+    window = commands.add_parser("window", help="open the window (also without a command)")
+    window.add_argument("lesson", type=Path, nargs="?", default=None)
+    return parser
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run the program; give its exit status: 0 done, 1 failed, 2 wrong usage."""
+    words = list(sys.argv[1:] if arguments is None else arguments)
+    commands = ("transcribe", "place", "window", "-h", "--help", "--version")
+    if not words or words[0] not in commands:
+        words = ["window", *words]
+    parser = _parser()
+    try:
+        options = parser.parse_args(words)
+    except SystemExit as stopped:
+        return int(stopped.code or 0) if isinstance(stopped.code, int) else WRONG_USAGE
+    try:
+        if options.command == "transcribe":
+            return _transcribe(options, parser)
+        if options.command == "place":
+            return _place(options, parser)
+        return _window(options.lesson)
+    except JuxtanoteError as error:
+        print(f"juxtanote: {error}", file=sys.stderr)
+        return FAILED
+    except KeyboardInterrupt:
+        print("juxtanote: stopped; nothing was written.", file=sys.stderr)
+        return FAILED
+
+
+def _usage(parser: argparse.ArgumentParser, text: str) -> int:
+    parser.print_usage(sys.stderr)
+    print(f"juxtanote: {text}", file=sys.stderr)
+    return WRONG_USAGE
+
+
+def _transcribe(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
+    from juxtanote.core.audio.write import write_text
+    from juxtanote.core.formats.csv_notes import write_beats
+    from juxtanote.core.formats.exports import export_lesson
+    from juxtanote.core.theory.tuning import parse_tuning
+    from juxtanote.core.transcribe import Options, transcribe
+
+    for out in options.out:
+        if out.suffix.lower() not in TRANSCRIBE_SUFFIXES:
+            return _usage(parser, f"“{out.name}”: choose {' '.join(TRANSCRIBE_SUFFIXES)}")
+    if options.start < 0 or (options.end is not None and options.end <= options.start):
+        return _usage(parser, "--start and --end must be seconds, the end after the start")
+    if options.tempo is not None and not 20 <= options.tempo <= 400:
+        return _usage(parser, "--tempo must be 20 to 400 beats a minute")
+    tuning = parse_tuning(options.tuning) if options.tuning else None
+    wanted = Options(options.start, options.end, tuning, options.tempo)
+    lesson = transcribe(options.audio, wanted, _Bar())
+    for out in options.out:
+        export_lesson(lesson, out)
+    if options.beats is not None:
+        start = lesson.time_map.beat_times_s[0]
+        end = options.start + lesson.recording.duration_s
+        write_text(options.beats, write_beats(lesson.time_map, start, end))
+    return DONE
+
+
+class _Bar:
+    """Shows progress on a terminal, and nothing elsewhere."""
+
+    def __init__(self) -> None:
+        self._shown = -1
+
+    def __call__(self, part_done: float) -> None:
+        percent = int(100 * part_done)
+        if sys.stderr.isatty() and percent != self._shown:
+            self._shown = percent
+            end = "\n" if percent >= 100 else ""
+            print(f"\rlistening: {percent} %", end=end, file=sys.stderr, flush=True)
+
+
+def _place(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
+    from juxtanote.core.formats.exports import export_rows, read_notes
+    from juxtanote.core.fretboard.solver import alternatives, solve
+    from juxtanote.core.theory.tuning import STANDARD, Guitar, parse_tuning
+
+    if options.out.suffix.lower() not in (".csv", ".mid", ".musicxml", ".txt"):
+        return _usage(parser, f"“{options.out.name}”: choose .csv .mid .musicxml .txt")
+    rows = read_notes(options.notes)
+    tuning = parse_tuning(options.tuning) if options.tuning else STANDARD
+    if not options.tuning and rows and min(r.midi for r in rows) < min(STANDARD) - 0.5:
+        from juxtanote.core.transcribe import guess_tuning
+
+        tuning = guess_tuning([row.midi for row in rows])
+    guitar = Guitar(tuning=tuning, fret_count=24)
+    notes = [row.to_place() for row in rows]
+    best = solve(guitar, notes)
+    for problem in best.problems:
+        print(f"juxtanote: {problem}", file=sys.stderr)
+
+    def filled(strings: tuple[int, ...], frets: tuple[int, ...]) -> list:  # type: ignore[type-arg]
+        return [
+            replace(row, string=s, fret=f) for row, s, f in zip(rows, strings, frets, strict=True)
+        ]
+
+    export_rows(filled(best.strings, best.frets), guitar, options.out)
+    if options.alternatives is not None:
+        options.alternatives.mkdir(parents=True, exist_ok=True)
+        for number, way in enumerate(alternatives(guitar, notes), start=1):
+            name = f"{number}-{way.favours.replace(' ', '-')}{options.out.suffix}"
+            export_rows(filled(way.strings, way.frets), guitar, options.alternatives / name)
+    return DONE
+
+
+def _window(lesson: Path | None) -> int:
+    from juxtanote.app.main import run
+
+    return run(lesson)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

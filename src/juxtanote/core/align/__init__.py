@@ -1,0 +1,1 @@
+"""Where the written and the heard differ."""

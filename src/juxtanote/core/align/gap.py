@@ -1,0 +1,67 @@
+"""Where the written and the heard differ, note by note: pitch, time, bend."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.note import Note
+from juxtanote.core.score.sounding import sounding_midi
+
+
+@dataclass(frozen=True, slots=True)
+class Gap:
+    """Differences of one note; positive is sharp, late, too far. None: nothing to compare."""
+
+    ident: int
+    pitch_cents: float | None
+    late_s: float | None
+    bend_cents: float | None  # reached less asked
+    reached_s: float | None  # from the onset to the bend's target
+
+
+def measure_gap(note: Note, lesson: Lesson) -> Gap:
+    """Compare one note's two descriptions."""
+    return Gap(note.ident, _pitch(note, lesson), _late(note, lesson), *_bend(note, lesson))
+
+
+def measure_gaps(phrase: Phrase, lesson: Lesson) -> list[Gap]:
+    """Compare every note of a phrase."""
+    return [measure_gap(note, lesson) for note in phrase.notes]
+
+
+def _pitch(note: Note, lesson: Lesson) -> float | None:
+    """Give how far what sounded before any bend is from what is written, in cents."""
+    if "dead" in note.written.techniques:
+        return None
+    written = sounding_midi(note, lesson.guitar)
+    base = 100.0 * (note.heard.midi - written)
+    tags = note.written.techniques
+    if not note.heard.curve or tags & {"bend", "pre-bend", "vibrato", "slide"}:
+        return base
+    cents = np.array([c for _, c in note.heard.curve])
+    settled = cents[len(cents) // 4 : max(3 * len(cents) // 4, len(cents) // 4 + 1)]
+    return base + float(np.median(settled))
+
+
+def _late(note: Note, lesson: Lesson) -> float | None:
+    if note.written.onset_beats is None or not note.written.duration_beats:
+        return None
+    counted = float(lesson.time_map.to_seconds(float(note.written.onset_beats)))
+    return note.onset_s - counted
+
+
+def _bend(note: Note, lesson: Lesson) -> tuple[float | None, float | None]:
+    """Give how far the bend went beyond its target, and when it got there."""
+    tags = note.written.techniques
+    if "bend" not in tags or len(note.heard.curve) < 6 or note.written.bend_semitones <= 0:
+        return None, None
+    times = np.array([t for t, _ in note.heard.curve])
+    base = 100.0 * (note.heard.midi - sounding_midi(note, lesson.guitar))
+    cents = np.array([c for _, c in note.heard.curve]) + base
+    width = min(15, len(cents))
+    steady = np.convolve(cents, np.ones(width) / width, mode="valid")
+    reached = float(np.max(steady))
+    target = 100.0 * note.written.bend_semitones
+    there = np.flatnonzero(cents >= 0.9 * reached)
+    return reached - target, float(times[there[0]]) if len(there) else None

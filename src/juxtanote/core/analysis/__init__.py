@@ -1,0 +1,1 @@
+"""From samples to evidence, from evidence to notes."""

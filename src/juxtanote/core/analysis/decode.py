@@ -1,0 +1,231 @@
+"""From evidence to notes: a joint search over starts and ends, not a threshold on each frame.
+
+Every pitch is a two-state chain (silent, sounding) whose best path is found over the whole
+stretch at once (A. Viterbi, IEEE Trans. Inf. Theory 13, 1967); a note may begin only where an onset
+is likely. Sound that moves on to a neighbouring pitch without an onset (a bend) lengthens its note.
+"""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.analysis.listener import Posteriors
+from juxtanote.core.analysis.spectra import LOWEST_MIDI
+
+
+@dataclass(frozen=True, slots=True)
+class DecoderSettings:
+    """What the decoder weighs; settled on generated validation mixes."""
+
+    onset_gain: float = 2.0
+    onset_bias: float = 1.2  # in log odds: how much an onset must be believed less than even
+    start_cost: float = 0.6
+    active_gain: float = 0.35
+    active_bias: float = 0.5
+    leave_cost: float = 0.4
+    shortest_frames: int = 2
+    most_voices: int = 6
+    expected_notes: int | None = None
+    scale: frozenset[int] | None = None  # pitch classes that are more likely
+    scale_bonus: float = 0.7
+
+
+@dataclass(frozen=True, slots=True)
+class FoundNote:
+    """A decoded note in frames; `path` is the sounding row at each frame from `start`."""
+
+    start: float
+    end: int
+    midi: int
+    onset_posterior: float
+    active_posterior: float
+    slurred: float
+    slide: float
+    muted: float
+    harmonic: float
+    rivals: tuple[tuple[int, float], ...]  # (midi, onset posterior) of other readings
+    dead: bool = False
+
+
+def logit(p: NDArray[np.floating]) -> NDArray[np.float64]:
+    """Give log odds, kept finite."""
+    q = np.clip(np.asarray(p, dtype=np.float64), 1e-4, 1.0 - 1e-4)
+    return np.asarray(np.log(q / (1.0 - q)))
+
+
+def decode(posteriors: Posteriors, settings: DecoderSettings | None = None) -> list[FoundNote]:
+    """Find the most likely notes, by onset."""
+    settings = settings or DecoderSettings()
+    onset, active = posteriors.cells[0], posteriors.cells[1]
+    begin = _onset_scores(onset, settings)
+    keep = settings.active_gain * (logit(active) + settings.active_bias)
+    starts, ends = _chains(begin, keep, settings.leave_cost)
+    notes = [
+        _note(posteriors, row, start, end, starts)
+        for row, start, end in zip(*_segments(starts, ends), strict=True)
+        if end - start >= settings.shortest_frames
+    ]
+    notes += _dead_notes(posteriors)
+    notes.sort(key=lambda note: (note.start, note.midi))
+    notes = _without_ghosts(notes, settings)
+    if settings.expected_notes is not None:
+        notes = _most_certain(notes, settings.expected_notes)
+    return notes
+
+
+def _onset_scores(onset: NDArray[np.float32], settings: DecoderSettings) -> NDArray[np.float64]:
+    """Score a note's start in each cell: only at local maxima along time."""
+    # The net spreads an onset over its neighbours: their sum tells more than the peak alone.
+    spread = onset.copy()
+    spread[:, 1:-1] += 0.5 * (onset[:, :-2] + onset[:, 2:])
+    spread = np.minimum(spread / 1.3, 1.0)
+    peak = np.zeros(onset.shape, dtype=bool)
+    peak[:, 2:-2] = (
+        (onset[:, 2:-2] >= onset[:, 1:-3])
+        & (onset[:, 2:-2] > onset[:, 3:-1])
+        & (onset[:, 2:-2] >= onset[:, :-4])
+        & (onset[:, 2:-2] > onset[:, 4:])
+    )
+    score = settings.onset_gain * (logit(spread) + settings.onset_bias) - settings.start_cost
+    if settings.scale is not None:
+        rows = (np.arange(onset.shape[0]) + LOWEST_MIDI) % 12
+        bonus = np.where(np.isin(rows, list(settings.scale)), 1.0, -1.0) * settings.scale_bonus
+        score = score + bonus[:, None]
+    return np.where(peak & (spread > 0.05), score, -1e9)
+
+
+def _chains(
+    begin: NDArray[np.float64], keep: NDArray[np.float64], leave_cost: float
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    """Run the two-state search for all pitches together: where notes start, where they are on."""
+    n_rows, n_frames = begin.shape
+    off, on = np.zeros(n_rows), np.full(n_rows, -1e9)
+    from_on = np.zeros((n_frames, n_rows), dtype=bool)  # off came from on
+    restart = np.zeros(
+        (n_frames, n_rows), dtype=np.int8
+    )  # on came from: 0 on, 1 off, 2 struck again
+    for frame in range(n_frames):
+        struck = np.maximum(off, on) + begin[:, frame]
+        stays = on
+        again = on + begin[:, frame]
+        new_on = np.maximum(stays, struck) + keep[:, frame]
+        restart[frame] = np.where(struck > stays, np.where(again >= off + begin[:, frame], 2, 1), 0)
+        left = on - leave_cost
+        from_on[frame] = left > off
+        off = np.maximum(off, left)
+        on = new_on
+    starts = np.zeros((n_rows, n_frames), dtype=bool)
+    sounding = np.zeros((n_rows, n_frames), dtype=bool)
+    state = on > off
+    for frame in range(n_frames - 1, -1, -1):
+        sounding[:, frame] = state
+        came = restart[frame]
+        starts[:, frame] = state & (came > 0)
+        state = np.where(state, came != 1, from_on[frame])
+    return starts, sounding
+
+
+def _segments(
+    starts: NDArray[np.bool_], sounding: NDArray[np.bool_]
+) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
+    """List (row, start, end) of every note."""
+    rows, begins = np.nonzero(starts)
+    ends = []
+    for row, begin in zip(rows, begins, strict=True):
+        stop = begin + 1
+        while stop < sounding.shape[1] and sounding[row, stop] and not starts[row, stop]:
+            stop += 1
+        ends.append(stop)
+    return rows, begins, np.array(ends, dtype=np.int64)
+
+
+def _note(
+    posteriors: Posteriors, row: int, start: int, end: int, starts: NDArray[np.bool_]
+) -> FoundNote:
+    """Describe one note, following its sound where it glides to neighbouring pitches."""
+    onset, active = posteriors.cells[0], posteriors.cells[1]
+    around = slice(max(start - 1, 0), start + 2)
+    weights = onset[row, around].astype(np.float64) + 1e-6
+    centre = float(np.sum(weights * np.arange(around.start, around.start + len(weights))))
+    kinds = posteriors.cells[2:, row, around].max(axis=1)
+    near = onset[:, max(start - 2, 0) : start + 3].max(axis=1)
+    rivals = [
+        (LOWEST_MIDI + other, float(near[other]))
+        for other in (row + 12, row - 12, row + 1, row - 1, row + 7, row - 5)
+        if 0 <= other < len(near) and near[other] > 0.04
+    ]
+    follow = _follow(active, starts, row, end)
+    return FoundNote(
+        start=centre / float(weights.sum()),
+        end=follow,
+        midi=LOWEST_MIDI + int(row),
+        onset_posterior=float(onset[row, around].max()),
+        active_posterior=float(active[row, start : start + 12].mean()) if end > start else 0.0,
+        slurred=float(kinds[0]),
+        slide=float(kinds[1]),
+        muted=float(kinds[2]),
+        harmonic=float(kinds[3]),
+        rivals=tuple(sorted(rivals, key=lambda r: -r[1])[:3]),
+    )
+
+
+def _follow(active: NDArray[np.float32], starts: NDArray[np.bool_], row: int, frame: int) -> int:
+    """Go on while the sound is at this pitch or moves to the next without a new onset."""
+    n_rows, n_frames = active.shape
+    here, quiet = row, 0
+    last = frame
+    while frame < n_frames and quiet < 3:
+        low, high = max(here - 1, 0), min(here + 2, n_rows)
+        if starts[low:high, frame].any() or abs(here - row) > 5:
+            break
+        best = low + int(np.argmax(active[low:high, frame]))
+        if active[best, frame] > 0.4:
+            here, quiet, last = best, 0, frame + 1
+        else:
+            quiet += 1
+        frame += 1
+    return last
+
+
+def _dead_notes(posteriors: Posteriors) -> list[FoundNote]:
+    """Find strokes on damped strings: clicks without a pitch."""
+    dead = posteriors.dead
+    notes = []
+    for frame in range(2, len(dead) - 2):
+        window = dead[frame - 2 : frame + 3]
+        if dead[frame] < 0.6 or dead[frame] < window.max() or dead[frame] == dead[frame - 1]:
+            continue
+        if posteriors.cells[0][:, frame - 1 : frame + 2].max() > 0.5:
+            continue
+        notes.append(
+            FoundNote(
+                float(frame), frame + 3, 0, float(dead[frame]), 0.0, 0, 0, 0, 0, (), dead=True
+            )
+        )
+    return notes
+
+
+def _without_ghosts(notes: list[FoundNote], settings: DecoderSettings) -> list[FoundNote]:
+    """Drop the weakest of more notes at once than there can be, and doubles of one onset."""
+    kept: list[FoundNote] = []
+    for note in notes:
+        twin = next(
+            (k for k in kept if k.midi == note.midi and abs(k.start - note.start) < 3.0), None
+        )
+        if twin is None:
+            kept.append(note)
+        elif note.onset_posterior > twin.onset_posterior:
+            kept[kept.index(twin)] = replace(note, end=max(note.end, twin.end))
+    crowded: list[FoundNote] = []
+    for note in kept:
+        together = [k for k in kept if abs(k.start - note.start) < 2.0]
+        ranked = sorted(together, key=lambda k: -k.onset_posterior)
+        if note in ranked[: settings.most_voices]:
+            crowded.append(note)
+    return crowded
+
+
+def _most_certain(notes: list[FoundNote], count: int) -> list[FoundNote]:
+    best = sorted(notes, key=lambda n: -n.onset_posterior)[:count]
+    return sorted(best, key=lambda n: (n.start, n.midi))

@@ -1,0 +1,319 @@
+"""Listening to a stretch of sound: evidence, notes, techniques, and how sure each of them is."""
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.analysis import curves, listener, one_voice
+from juxtanote.core.analysis.confidence import calibrated
+from juxtanote.core.analysis.decode import DecoderSettings, FoundNote, decode
+from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
+from juxtanote.core.analysis.techniques import Reading, read_curve
+from juxtanote.core.progress import Progress, no_progress, part_of
+from juxtanote.core.units import amplitude_to_db, cents_to_reference_hz
+
+SLURRED_OVER = 0.5
+TIED_GAP_S = 0.09
+
+
+@dataclass(frozen=True, slots=True)
+class OtherReading:
+    """What else it could have been."""
+
+    midi: float
+    confidence: float
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class PerceivedNote:
+    """One note as heard: `midi` at the recording's own reference pitch, before bend or vibrato.
+
+    `curve` holds (seconds from the onset, cents above `midi`).
+    """
+
+    onset_s: float
+    offset_s: float
+    midi: float
+    level_db: float
+    confidence: float
+    techniques: frozenset[str] = frozenset()
+    bend_semitones: float = 0.0
+    curve: tuple[tuple[float, float], ...] = ()
+    evidence: tuple[str, ...] = ()
+    others: tuple[OtherReading, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Listening:
+    """Everything one listening gave; the frame curves lie `hop_s` apart from `start_s`."""
+
+    notes: tuple[PerceivedNote, ...]
+    start_s: float
+    hop_s: float
+    onset_curve: NDArray[np.float64]
+    level_curve: NDArray[np.float64]
+    voices_curve: NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Hints:
+    """What the person knows before listening."""
+
+    expected_notes: int | None = None
+    scale: frozenset[int] | None = None
+    one_voice: bool = False
+    settings: DecoderSettings = field(default_factory=DecoderSettings)
+
+    def decoder(self) -> DecoderSettings:
+        """Give the decoder's settings with the hints in them."""
+        return replace(
+            self.settings,
+            expected_notes=self.expected_notes,
+            scale=self.scale,
+            most_voices=1 if self.one_voice else self.settings.most_voices,
+        )
+
+
+def listen(
+    mid: NDArray[np.float32],
+    side: NDArray[np.float32],
+    *,
+    start_s: float = 0.0,
+    reference_cents: float = 0.0,
+    hints: Hints | None = None,
+    progress: Progress = no_progress,
+    learned: bool = True,
+) -> Listening:
+    """Hear the notes of a stretch.
+
+    Parameters
+    ----------
+    mid, side : ndarray of float32, shape (n_samples,)
+        The stretch at 22 050 Hz; times in the result are counted from `start_s`.
+    learned : bool
+        False uses the signal-processing road for one voice, as do missing weights.
+    """
+    hints = hints or Hints()
+    mid = np.nan_to_num(mid - np.float32(np.mean(mid) if len(mid) else 0.0))
+    if len(mid) < SAMPLE_RATE // 20 or float(np.max(np.abs(mid))) < 1e-4:
+        none = np.zeros(1)
+        return Listening((), start_s, HOP_LENGTH / SAMPLE_RATE, none, none - 120.0, none)
+    reference_hz = cents_to_reference_hz(reference_cents)
+    if learned and listener.weights_are_here():
+        heard = listener.listen(
+            mid, side, reference_cents=reference_cents, progress=part_of(progress, 0.0, 0.6)
+        )
+        found = decode(heard, hints.decoder())
+        onset_curve = heard.cells[0].max(axis=0).astype(np.float64)
+        voices = heard.cells[1].sum(axis=0).astype(np.float64)
+    else:
+        found, onset_curve = one_voice.find_notes(mid, reference_hz=reference_hz)
+        voices = (onset_curve >= 0).astype(np.float64)
+    spectra = curves.measure_spectra(mid, SAMPLE_RATE)
+    notes = _describe(found, mid, spectra, reference_hz, part_of(progress, 0.6, 1.0))
+    level = _level_curve(mid, len(onset_curve))
+    moved = tuple(_shifted(note, start_s) for note in notes)
+    hop_s = HOP_LENGTH / SAMPLE_RATE
+    return Listening(moved, start_s, hop_s, onset_curve, level, voices)
+
+
+def _shifted(note: PerceivedNote, by_s: float) -> PerceivedNote:
+    return replace(note, onset_s=note.onset_s + by_s, offset_s=note.offset_s + by_s)
+
+
+def _level_curve(mid: NDArray[np.float32], n_frames: int) -> NDArray[np.float64]:
+    padded = np.pad(mid.astype(np.float64) ** 2, (512, 1024))
+    total = np.cumsum(np.concatenate([[0.0], padded]))
+    centre = np.arange(n_frames) * HOP_LENGTH
+    power = (total[np.minimum(centre + 1024, len(total) - 1)] - total[centre]) / 1024
+    return amplitude_to_db(np.sqrt(np.maximum(power, 0.0)))
+
+
+def _describe(
+    found: list[FoundNote],
+    mid: NDArray[np.float32],
+    spectra: curves.ShortSpectra,
+    reference_hz: float,
+    progress: Progress,
+) -> list[PerceivedNote]:
+    """Measure the curve of each note and read its techniques."""
+    hop_s = HOP_LENGTH / SAMPLE_RATE
+    starts = [max(note.start * hop_s, 0.0) for note in found]
+    notes: list[PerceivedNote] = []
+    for index, note in enumerate(found):
+        if index % 16 == 0:
+            progress(index / len(found))
+        onset = starts[index]
+        offset = max(note.end * hop_s, onset + 0.03)
+        later = _next_start(found, starts, index)
+        if note.dead:
+            notes.append(_dead(note, onset, found, index))
+            continue
+        times, cents, _ = curves.pitch_curve(
+            spectra, note.midi, onset, min(offset, later - 0.01), reference_hz=reference_hz
+        )
+        slides_on = _slides_on(found, starts, index)
+        reading = read_curve(times, cents, float(note.midi), glides_on=slides_on)
+        if _crowded(found, index) or "harmonic" in _kinds(note):
+            # Several notes at once pull the curve about: only large, clear shapes are believed.
+            reading = Reading(start_midi=float(note.midi))
+        notes.append(_perceived(note, onset, offset, mid, times, cents, reading))
+    return _tie(notes, found)
+
+
+def _next_start(found: list[FoundNote], starts: list[float], index: int) -> float:
+    here = found[index]
+    for other in range(index + 1, len(found)):
+        if starts[other] > starts[index] + 0.03 and abs(found[other].midi - here.midi) <= 5:
+            return max(starts[other], starts[index] + 0.04)
+    return float("inf")
+
+
+def _slides_on(found: list[FoundNote], starts: list[float], index: int) -> bool:
+    """Tell whether the next note is reached by a slide or slur from this one."""
+    for other in range(index + 1, min(index + 4, len(found))):
+        if starts[other] > starts[index] + 0.03:
+            return found[other].slide > 0.4
+    return False
+
+
+def _crowded(found: list[FoundNote], index: int) -> bool:
+    here = found[index]
+    return any(
+        other is not here and not other.dead and abs(other.start - here.start) < 3.0
+        for other in found[max(index - 6, 0) : index + 7]
+    )
+
+
+def _kinds(note: FoundNote) -> set[str]:
+    kinds = set()
+    if note.harmonic > 0.5:
+        kinds.add("harmonic")
+    if note.muted > 0.5:
+        kinds.add("muted")
+    return kinds
+
+
+def _dead(note: FoundNote, onset: float, found: list[FoundNote], index: int) -> PerceivedNote:
+    pitched = [other for other in found if not other.dead]
+    nearest = min(pitched, key=lambda other: abs(other.start - note.start), default=None)
+    midi = float(nearest.midi) if nearest is not None else 52.0
+    return PerceivedNote(
+        onset, onset + 0.05, midi, -24.0, 0.45 * note.onset_posterior, frozenset({"dead"}),
+        evidence=("a click with no pitch",),
+    )  # fmt: skip
+
+
+def _perceived(
+    note: FoundNote,
+    onset: float,
+    offset: float,
+    mid: NDArray[np.float32],
+    times: NDArray[np.float64],
+    cents: NDArray[np.float64],
+    reading: Reading,
+) -> PerceivedNote:
+    first = int(onset * SAMPLE_RATE)
+    part = mid[first : first + int(0.08 * SAMPLE_RATE)]
+    level = float(amplitude_to_db(np.sqrt(np.mean(part**2)) if len(part) else 0.0))
+    tags = set(reading.techniques)
+    evidence = list(reading.evidence)
+    if "muted" in _kinds(note):
+        tags.add("palm-mute")
+        evidence.append(f"dies away fast and dark (sure {note.muted:.2f})")
+    if "harmonic" in _kinds(note):
+        tags.add("natural-harmonic")
+        evidence.append(f"a nearly pure partial (sure {note.harmonic:.2f})")
+    midi = reading.start_midi or float(note.midi)
+    shift = 100.0 * (note.midi - midi)
+    curve = tuple(
+        (round(float(t), 4), round(float(c + shift), 1)) for t, c in zip(times, cents, strict=True)
+    )
+    others = tuple(OtherReading(float(m), round(p, 3), _why(m - note.midi)) for m, p in note.rivals)
+    return PerceivedNote(
+        onset, offset, midi, level, calibrated(note), frozenset(tags),
+        round(reading.bend_semitones, 2), curve, tuple(evidence), others,
+    )  # fmt: skip
+
+
+def _why(semitones: int) -> str:
+    words = {12: "an octave up", -12: "an octave down", 1: "a semitone up", -1: "a semitone down"}
+    return words.get(semitones, f"{semitones:+d} semitones")
+
+
+def _tie(notes: list[PerceivedNote], found: list[FoundNote]) -> list[PerceivedNote]:
+    """Name slurs, taps, slides, short and ringing notes from what stands before and after."""
+    tied = list(notes)
+    for index, (note, raw) in enumerate(zip(notes, found, strict=True)):
+        tags, evidence = set(note.techniques), list(note.evidence)
+        before = _note_before(notes, index)
+        if before is not None and not raw.dead:
+            step = (
+                note.midi
+                - before.midi
+                - (
+                    before.bend_semitones
+                    if "bend" in before.techniques and "release" not in before.techniques
+                    else 0.0
+                )
+            )
+            joined = note.onset_s - before.offset_s < TIED_GAP_S
+            if raw.slide > SLURRED_OVER and raw.slide >= raw.slurred:
+                tags.add("slide")
+                evidence.append(f"a glide into the pitch (sure {raw.slide:.2f})")
+            elif raw.slurred > SLURRED_OVER and joined and 0.5 < abs(step) <= 14:
+                word = "pull-off" if step < 0 else "tap" if step >= 5 else "hammer-on"
+                tags.add(word)
+                evidence.append(f"{step:+.0f} semitones with a weak attack")
+        elif raw.slide > 0.6 and not raw.dead:
+            tags.add("slide")
+            evidence.append("a glide from nowhere")
+        tied[index] = replace(note, techniques=frozenset(tags), evidence=tuple(evidence))
+    return _lengths(tied)
+
+
+def _note_before(notes: list[PerceivedNote], index: int) -> PerceivedNote | None:
+    """Find the note that this one may be slurred from: sounding until now, nearest in pitch."""
+    note = notes[index]
+    near = [
+        other
+        for other in notes[max(index - 6, 0) : index]
+        if note.onset_s - 1.5 < other.onset_s < note.onset_s - 0.025
+        and other.offset_s > note.onset_s - 0.2
+        and "dead" not in other.techniques
+    ]
+    return max(near, key=lambda o: (o.onset_s, -abs(o.midi - note.midi)), default=None)
+
+
+def _lengths(notes: list[PerceivedNote]) -> list[PerceivedNote]:
+    """Mark staccato, let ring, grace notes and rakes from times alone."""
+    marked = []
+    for index, note in enumerate(notes):
+        tags = set(note.techniques)
+        later = [n for n in notes[index + 1 : index + 8] if n.onset_s > note.onset_s + 0.03]
+        gap = later[0].onset_s - note.onset_s if later else None
+        if gap is not None and "dead" not in tags and "palm-mute" not in tags:
+            if 0.12 < gap < 0.9 and note.offset_s - note.onset_s < 0.55 * gap:
+                tags.add("staccato")
+            over = [n for n in later if note.offset_s - n.onset_s > 0.18]
+            if len(over) >= 2:
+                tags.add("let-ring")
+        if gap is not None and gap < 0.11 and later and _leads_into(note, later[0], notes, index):
+            tags.add("grace")
+        if "dead" in tags and any(n.onset_s - note.onset_s < 0.2 for n in later[:3]):
+            tags.add("rake")
+        marked.append(replace(note, techniques=frozenset(tags)))
+    return marked
+
+
+def _leads_into(
+    note: PerceivedNote, after: PerceivedNote, notes: list[PerceivedNote], index: int
+) -> bool:
+    """Tell a crushed note: slurred into a much longer one, after a much longer gap."""
+    if "dead" in note.techniques or not after.techniques & {"hammer-on", "slide", "pull-off"}:
+        return False
+    long_after = after.offset_s - after.onset_s > 3.0 * (after.onset_s - note.onset_s)
+    before = notes[index - 1].onset_s if index else -1.0
+    return long_after and note.onset_s - before > 1.8 * (after.onset_s - note.onset_s)

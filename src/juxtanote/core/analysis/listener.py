@@ -1,0 +1,187 @@
+"""The learned listener: from spectra to what each frame and pitch carries.
+
+The weights ship with the program (`weights/`), trained on generated sound only; `listener.json`
+beside them tells how. They run in onnxruntime, or in plain NumPy with the same result.
+"""
+
+import json
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.analysis.spectra import (
+    HOP_LENGTH,
+    N_PITCHES,
+    SAMPLE_RATE,
+    log_spectra,
+    stack_harmonics,
+)
+from juxtanote.core.progress import Progress, no_progress
+
+Array = NDArray[np.float32]
+WEIGHTS = Path(__file__).parent / "weights"
+CELL_KINDS = ("onset", "active", "slurred", "slide", "muted", "harmonic")
+BLOCK_FRAMES, MARGIN_FRAMES = 1024, 32
+BLOCKS = (
+    ("near", 1), ("near", 2), ("octave", 12), ("frame", 1), ("near", 4), ("octave", 7),
+    ("near", 8), ("octave", 12), ("near", 1),
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Posteriors:
+    """Probabilities for every frame: `cells` (6, N_PITCHES, n_frames), `dead` and `lead` (n_frames,)."""
+
+    cells: Array
+    dead: Array
+    lead: Array
+
+    @property
+    def hop_s(self) -> float:
+        """Seconds from one frame to the next."""
+        return HOP_LENGTH / SAMPLE_RATE
+
+
+def weights_are_here() -> bool:
+    """Tell whether the learned listener can be used."""
+    return (WEIGHTS / "listener.npz").is_file()
+
+
+@lru_cache(maxsize=1)
+def recipe() -> dict[str, object]:
+    """Read what `listener.json` tells of the weights: calibration, thresholds, scores."""
+    path = WEIGHTS / "listener.json"
+    return dict(json.loads(path.read_text("utf-8"))) if path.is_file() else {}
+
+
+@lru_cache(maxsize=1)
+def _arrays() -> dict[str, Array]:
+    with np.load(WEIGHTS / "listener.npz") as stored:
+        return {name: stored[name].astype(np.float32) for name in stored.files}
+
+
+@lru_cache(maxsize=1)
+def _session():  # type: ignore[no-untyped-def]
+    """Open the compiled network, or give None where onnxruntime or the file is missing."""
+    path = WEIGHTS / "listener.onnx"
+    if not path.is_file():
+        return None
+    try:
+        import onnxruntime
+    except ImportError:
+        return None
+    options = onnxruntime.SessionOptions()
+    options.intra_op_num_threads = 2
+    options.log_severity_level = 3
+    return onnxruntime.InferenceSession(str(path), options, providers=["CPUExecutionProvider"])
+
+
+def run_network(stacked: Array, *, compiled: bool = True) -> tuple[Array, Array]:
+    """Give logits of cells (6, N_PITCHES, n_frames) and of frames (2, n_frames)."""
+    session = _session() if compiled else None
+    if session is not None:
+        cells, frames = session.run(None, {"stacked": stacked[None]})
+        return cells[0], frames[0]
+    return _run_in_numpy(stacked)
+
+
+def _run_in_numpy(stacked: Array) -> tuple[Array, Array]:
+    weights = _arrays()
+    x = np.maximum(_mix(weights, "enter", stacked), 0.0)
+    for number, (kind, reach) in enumerate(BLOCKS):
+        name = f"blocks.{number}.conv"
+        if kind == "near":
+            seen = _conv(weights, name, x, (1, reach))
+        elif kind == "octave":
+            seen = _conv(weights, name, x, (reach, 1))
+        else:
+            seen = _conv_frames(weights, name, _pooled(x))[:, None, :]
+        x = np.maximum(x + seen, 0.0)
+    frames = _conv_frames(weights, "frames", _pooled(x))
+    hidden = np.maximum(_mix(weights, "hidden", x), 0.0)
+    return _mix(weights, "cells", hidden), frames
+
+
+def _pooled(x: Array) -> Array:
+    return np.concatenate([x.mean(axis=1), x.max(axis=1)])
+
+
+def _mix(weights: dict[str, Array], name: str, x: Array) -> Array:
+    """Mix channels, cell by cell."""
+    matrix, bias = weights[f"{name}.weight"][:, :, 0, 0], weights[f"{name}.bias"]
+    mixed = matrix @ x.reshape(x.shape[0], -1)
+    return np.asarray((mixed + bias[:, None]).reshape(-1, *x.shape[1:]), dtype=np.float32)
+
+
+def _conv(weights: dict[str, Array], name: str, x: Array, reach: tuple[int, int]) -> Array:
+    """Convolve over (pitches, frames), one matrix product for each tap."""
+    kernel, bias = weights[f"{name}.weight"], weights[f"{name}.bias"]
+    n_pitch, n_time = x.shape[1:]
+    half = (kernel.shape[2] // 2 * reach[0], kernel.shape[3] // 2 * reach[1])
+    padded = np.pad(x, ((0, 0), (half[0], half[0]), (half[1], half[1])))
+    out = np.tile(bias[:, None], (1, n_pitch * n_time)).astype(np.float32)
+    for i in range(kernel.shape[2]):
+        for j in range(kernel.shape[3]):
+            top, left = i * reach[0], j * reach[1]
+            view = padded[:, top : top + n_pitch, left : left + n_time]
+            out += kernel[:, :, i, j] @ view.reshape(x.shape[0], -1)
+    return out.reshape(-1, n_pitch, n_time)
+
+
+def _conv_frames(weights: dict[str, Array], name: str, x: Array) -> Array:
+    """Convolve over frames."""
+    kernel, bias = weights[f"{name}.weight"], weights[f"{name}.bias"]
+    half = kernel.shape[2] // 2
+    padded = np.pad(x, ((0, 0), (half, half)))
+    out = np.tile(bias[:, None], (1, x.shape[1])).astype(np.float32)
+    for tap in range(kernel.shape[2]):
+        out += kernel[:, :, tap] @ padded[:, tap : tap + x.shape[1]]
+    return out
+
+
+def _sigmoid(x: Array) -> Array:
+    return np.asarray(1.0 / (1.0 + np.exp(-np.clip(x, -30.0, 30.0))), dtype=np.float32)
+
+
+def listen(
+    mid: Array,
+    side: Array,
+    *,
+    reference_cents: float = 0.0,
+    compiled: bool = True,
+    progress: Progress = no_progress,
+) -> Posteriors:
+    """Run the listener over a stretch of sound, block by block.
+
+    Parameters
+    ----------
+    mid, side : ndarray of float32, shape (n_samples,)
+        At 22 050 Hz.
+    reference_cents : float
+        Where the recording's A4 is, from -50 to 50 cents off 440 Hz.
+    compiled : bool
+        False runs the same network in plain NumPy.
+
+    Returns
+    -------
+    posteriors : Posteriors
+        One frame every 256 samples, the first centred on sample 0.
+    """
+    spectra = log_spectra(mid, side, reference_cents=reference_cents)
+    n_frames = spectra.shape[2]
+    cells = np.zeros((len(CELL_KINDS), N_PITCHES, n_frames), dtype=np.float32)
+    frames = np.zeros((2, n_frames), dtype=np.float32)
+    for start in range(0, n_frames, BLOCK_FRAMES):
+        low = max(start - MARGIN_FRAMES, 0)
+        high = min(start + BLOCK_FRAMES + MARGIN_FRAMES, n_frames)
+        stop = min(start + BLOCK_FRAMES, n_frames)
+        block_cells, block_frames = run_network(
+            stack_harmonics(spectra[:, :, low:high]), compiled=compiled
+        )
+        cells[:, :, start:stop] = _sigmoid(block_cells[:, :, start - low : stop - low])
+        frames[:, start:stop] = _sigmoid(block_frames[:, start - low : stop - low])
+        progress(stop / n_frames)
+    return Posteriors(cells, frames[0], frames[1])

@@ -1,0 +1,126 @@
+"""Log-frequency spectra at several window lengths, stacked on the harmonics of each pitch.
+
+Long windows tell low pitches apart, short ones tell when something is struck; the side signal tells
+what is wide in the mix. All are laid on one grid, three bins a semitone, that follows the
+recording's own reference pitch.
+"""
+
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.units import midi_to_hz
+
+SAMPLE_RATE = 22050
+HOP_LENGTH = 256
+LOWEST_MIDI, HIGHEST_MIDI = 35, 90  # B1 to F♯6
+N_PITCHES = HIGHEST_MIDI - LOWEST_MIDI + 1
+BINS_PER_SEMITONE = 3
+LOWEST_BIN_MIDI = LOWEST_MIDI - 12
+N_BINS = BINS_PER_SEMITONE * (HIGHEST_MIDI + 32 - LOWEST_BIN_MIDI)
+WINDOWS = (("mid", 8192), ("mid", 2048), ("mid", 768), ("side", 4096))
+HARMONICS = ((0.5, 1, 2, 3, 4, 5, 6), (0.5, 1, 2, 3, 4, 5, 6), (1, 3, 6), (1, 2, 3))
+N_CHANNELS = BINS_PER_SEMITONE * sum(len(row) for row in HARMONICS)
+FLOOR_DB, RANGE_DB = -70.0, 80.0
+FRAMES_AT_ONCE = 512
+
+
+@lru_cache(maxsize=32)
+def _band_edges(frame_length: int, reference_cents: int) -> tuple[NDArray[np.float64], ...]:
+    """Give for every log bin its two neighbouring FFT bins, and how to weigh them."""
+    bins = np.arange(N_BINS)
+    midi = LOWEST_BIN_MIDI + (bins - 1) / BINS_PER_SEMITONE
+    centre = midi_to_hz(midi, 440.0 * 2.0 ** (reference_cents / 1200.0))
+    position = centre * frame_length / SAMPLE_RATE
+    return (np.minimum(position, frame_length / 2 - 1.001),)
+
+
+def _log_bins(
+    magnitude: NDArray[np.float32], frame_length: int, reference_cents: int
+) -> NDArray[np.float32]:
+    """Read a magnitude spectrogram (n_frames, n_fft_bins) at the log-frequency bins.
+
+    Where a log bin is wider than an FFT bin the largest inside is taken, elsewhere neighbours are
+    interpolated.
+    """
+    (position,) = _band_edges(frame_length, reference_cents)
+    low = position.astype(np.int64)
+    part = (position - low).astype(np.float32)
+    between = magnitude[:, low] * (1.0 - part) + magnitude[:, low + 1] * part
+    return np.maximum(between, np.where(part < 0.5, magnitude[:, low], magnitude[:, low + 1]) * 0.9)
+
+
+def log_spectra(
+    mid: NDArray[np.float32],
+    side: NDArray[np.float32],
+    *,
+    reference_cents: float = 0.0,
+) -> NDArray[np.float32]:
+    """Measure the spectra that the learned listener reads.
+
+    Parameters
+    ----------
+    mid, side : ndarray of float32, shape (n_samples,)
+        Half sum and half difference of the stereo channels at 22 050 Hz.
+    reference_cents : float
+        How far the recording sits from A4 = 440 Hz.
+
+    Returns
+    -------
+    spectra : ndarray of float32, shape (n_windows, N_BINS, n_frames)
+        Level from 0 (70 dB below the loud part of the recording, or less) to 1 (10 dB above).
+    """
+    if mid.ndim != 1 or mid.shape != side.shape:
+        raise ValueError(
+            f"mid and side need one axis and one length, not {mid.shape}, {side.shape}"
+        )
+    n_frames = 1 + len(mid) // HOP_LENGTH
+    spectra = np.zeros((len(WINDOWS), N_BINS, n_frames), dtype=np.float32)
+    loud = loud_level(mid)
+    for index, (which, frame_length) in enumerate(WINDOWS):
+        source = mid if which == "mid" else side
+        if which == "side" and not np.any(source):
+            continue
+        padded = np.pad(source, (frame_length // 2, frame_length))
+        window = np.hanning(frame_length + 1)[:-1].astype(np.float32)
+        window *= np.float32(2.0 / window.sum())
+        frames = np.lib.stride_tricks.sliding_window_view(padded, frame_length)[::HOP_LENGTH]
+        for start in range(0, n_frames, FRAMES_AT_ONCE):
+            block = frames[start : min(start + FRAMES_AT_ONCE, n_frames)]
+            magnitude = np.abs(np.fft.rfft(block * window, axis=1)).astype(np.float32)
+            bins = _log_bins(magnitude, frame_length, round(reference_cents))
+            level = 20.0 * np.log10(np.maximum(bins / loud, 1e-6))
+            scaled = np.clip((level - FLOOR_DB) / RANGE_DB, 0.0, 1.0)
+            spectra[index, :, start : start + len(block)] = scaled.T
+    return spectra
+
+
+def loud_level(mid: NDArray[np.float32]) -> float:
+    """Give the root-mean-square level of the loud part of a recording (95th percentile)."""
+    block = SAMPLE_RATE // 10
+    usable = len(mid) // block * block
+    if usable == 0:
+        return max(float(np.sqrt(np.mean(mid**2))) if len(mid) else 0.0, 1e-4)
+    power = np.mean(mid[:usable].reshape(-1, block).astype(np.float64) ** 2, axis=1)
+    return max(float(np.sqrt(np.percentile(power, 95))), 1e-4)
+
+
+@lru_cache(maxsize=1)
+def harmonic_index() -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Give window and bin of every input channel for every pitch, each (N_CHANNELS, N_PITCHES)."""
+    windows, bins = [], []
+    base = BINS_PER_SEMITONE * (np.arange(N_PITCHES) + LOWEST_MIDI - LOWEST_BIN_MIDI)
+    for index, row in enumerate(HARMONICS):
+        for harmonic in row:
+            shift = round(12 * BINS_PER_SEMITONE * np.log2(harmonic))
+            for fine in range(BINS_PER_SEMITONE):
+                bins.append(np.clip(base + shift + fine, 0, N_BINS - 1))
+                windows.append(np.full(N_PITCHES, index))
+    return np.array(windows), np.array(bins)
+
+
+def stack_harmonics(spectra: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Lay the harmonics of each pitch over each other: (N_CHANNELS, N_PITCHES, n_frames)."""
+    windows, bins = harmonic_index()
+    return spectra[windows, bins]

@@ -1,0 +1,128 @@
+"""Techniques read from measurement: the shape of the pitch curve, and what the attack carried."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+BEND_AT_LEAST = 0.35  # semitones
+HELD_S = 0.05
+VIBRATO_HZ = (3.2, 9.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """What a pitch curve shows."""
+
+    techniques: frozenset[str] = frozenset()
+    bend_semitones: float = 0.0
+    start_midi: float = 0.0  # fretted pitch: for a pre-bend below what is heard first
+    vibrato_hz: float = 0.0
+    vibrato_cents: float = 0.0
+    evidence: tuple[str, ...] = field(default=())
+
+
+def smooth(values: NDArray[np.float64], width: int) -> NDArray[np.float64]:
+    """Take a running median, then a short mean."""
+    if len(values) < 3:
+        return values
+    from scipy import ndimage
+
+    return np.asarray(ndimage.median_filter(values, size=min(width, len(values)), mode="nearest"))
+
+
+def read_curve(
+    times_s: NDArray[np.float64],
+    cents: NDArray[np.float64],
+    midi: float,
+    *,
+    glides_on: bool = False,
+) -> Reading:
+    """Read bend, pre-bend, release and vibrato from a curve in cents above `midi`.
+
+    Parameters
+    ----------
+    glides_on : bool
+        The note ends in a slide to the next: its last part is not taken for a bend.
+    """
+    if len(cents) < 5:
+        return Reading(start_midi=midi)
+    if glides_on:
+        keep = times_s < times_s[-1] - min(0.14, 0.5 * (times_s[-1] - times_s[0]))
+        if np.count_nonzero(keep) < 5:
+            return Reading(start_midi=midi)
+        times_s, cents = times_s[keep], cents[keep]
+    semitones = smooth(cents, 5) / 100.0
+    rate, depth, delay, trend = measure_vibrato(times_s, semitones)
+    course = trend if rate > 0.0 else semitones
+    start = float(np.median(course[: max(min(len(course) // 6, 5), 2)]))
+    end = float(np.median(course[-max(min(len(course) // 6, 5), 2) :]))
+    top = float(np.percentile(course, 92))
+    tags: set[str] = set()
+    evidence: list[str] = []
+    bend, fretted = 0.0, midi
+    rise = top - start
+    if rise > BEND_AT_LEAST and _held_s(times_s, course, start + 0.7 * rise) >= HELD_S:
+        bend = top - min(start, 0.3)
+        tags.add("bend")
+        reached = float(times_s[int(np.argmax(course >= start + 0.85 * rise))])
+        evidence.append(f"glide of {bend:+.2f} semitones in {1000 * reached:.0f} ms")
+        if top - end > max(0.4 * rise, 0.3):
+            tags.add("release")
+            evidence.append(f"let down by {top - end:.2f} semitones")
+    elif start - end > 0.4 and rise < 0.3 and _falls_smoothly(course):
+        fretted = midi + round(end)
+        bend = start - end
+        tags |= {"pre-bend", "release"}
+        evidence.append(f"starts {bend:.2f} semitones above where it ends")
+    if rate > 0.0:
+        tags.add("vibrato")
+        evidence.append(f"{rate:.1f} Hz, {100 * depth:.0f} cents, after {delay:.1f} s")
+    return Reading(frozenset(tags), bend, fretted, rate, 100.0 * depth, tuple(evidence))
+
+
+def _held_s(times_s: NDArray[np.float64], course: NDArray[np.float64], above: float) -> float:
+    return float(np.count_nonzero(course > above) * (times_s[1] - times_s[0]))
+
+
+def _falls_smoothly(course: NDArray[np.float64]) -> bool:
+    steps = np.diff(course)
+    return bool(
+        np.max(np.abs(steps), initial=0.0) < 0.6 and np.sum(steps < 0.05) > 0.8 * len(steps)
+    )
+
+
+def measure_vibrato(
+    times_s: NDArray[np.float64], semitones: NDArray[np.float64]
+) -> tuple[float, float, float, NDArray[np.float64]]:
+    """Find a periodic swing: (rate in Hz or 0, depth in semitones peak to peak, delay, trend)."""
+    hop = float(times_s[1] - times_s[0])
+    none = (0.0, 0.0, 0.0, semitones)
+    if len(semitones) * hop < 0.35:
+        return none
+    width = max(int(0.22 / hop) | 1, 3)
+    padded = np.pad(semitones, width // 2, mode="reflect")
+    trend = np.convolve(padded, np.ones(width) / width, mode="valid")
+    swing = semitones - trend
+    best = none
+    length = int(0.5 / hop)
+    starts = range(0, max(len(swing) - length, 0) + 1, max(length // 4, 1))
+    moments: list[tuple[float, float, float, float]] = []
+    for start in starts:
+        part = swing[start : start + length]
+        if len(part) * hop < 0.3:
+            continue
+        part = part - part.mean()
+        power = np.abs(np.fft.rfft(part * np.hanning(len(part)), 1024)) ** 2
+        freqs = np.fft.rfftfreq(1024, hop)
+        band = (freqs >= VIBRATO_HZ[0]) & (freqs <= VIBRATO_HZ[1])
+        peak = int(np.argmax(np.where(band, power, 0.0)))
+        share = power[np.abs(freqs - freqs[peak]) < 2.2].sum() / max(power.sum(), 1e-12)
+        depth = 2.0 * np.sqrt(2.0) * float(np.std(part))
+        if share > 0.6 and 0.08 < depth < 2.5:
+            moments.append((float(power[peak]), float(freqs[peak]), depth, float(times_s[start])))
+    if moments:
+        strongest = max(moments)
+        delay = min(m[3] for m in moments if m[2] > 0.5 * strongest[2])
+        best = (strongest[1], strongest[2], delay, trend)
+    return best

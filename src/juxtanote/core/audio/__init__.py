@@ -1,0 +1,1 @@
+"""Sound files in and out, peaks, focus and slowing."""

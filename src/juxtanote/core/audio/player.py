@@ -1,0 +1,350 @@
+"""What the sound card is fed: loop, speed, balance, click and count-in, mixed block by block.
+
+The player counts output samples. It remembers where in the recording each stretch of them came
+from, so that the playhead can be drawn where the sound is, not where the mixing is.
+"""
+
+import threading
+from collections import deque
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.audio.stretch import PassMap, PassStretcher, map_pass
+
+SLOWEST, FASTEST = 0.25, 1.25
+CEILING_DB = -3.0
+CLICK_S = 0.03
+
+
+@dataclass(frozen=True, slots=True)
+class SpeedStep:
+    """So many passes at one speed; the last step of a plan goes on for ever."""
+
+    speed: float
+    repeats: int
+
+
+@dataclass(frozen=True, slots=True)
+class _Stretch:
+    """Output samples from `out` on came from `plan`, beginning at its sample `inside`."""
+
+    out: int
+    length: int
+    plan: PassMap | None  # None: count-in
+    inside: int
+    pass_number: int
+
+
+class LoopPlayer:
+    """Plays a recording and its rendered tab in step. Safe to steer while another thread renders."""
+
+    def __init__(self, sample_rate: int) -> None:
+        self.sample_rate = sample_rate
+        self._lock = threading.RLock()
+        self._sources = np.zeros((4, 1), dtype=np.float32)
+        self._attacks = np.zeros(0, dtype=np.int64)
+        self._beats = np.zeros((0, 2))
+        self._loop: tuple[int, int] | None = None
+        self._speed = 1.0
+        self._plan_steps: tuple[SpeedStep, ...] = ()
+        self._balance = 0.0
+        self._level = 0.25
+        self.click = False
+        self.count_in_beats = 0
+        self._stretcher: PassStretcher | None = None
+        self._resume = 0
+        self._pass_number = 0
+        self._count_in_left = 0
+        self._out = 0
+        self._history: deque[_Stretch] = deque(maxlen=4000)
+        self.is_playing = False
+        self._click_high = _click_sound(sample_rate, 1760.0)
+        self._click_low = _click_sound(sample_rate, 1320.0)
+
+    # What is played
+
+    def set_recording(self, audio: NDArray[np.float32]) -> None:
+        """Play this stereo recording (2, n_samples); the tab is silent until set."""
+        with self._lock:
+            self._sources = np.zeros((4, audio.shape[1]), dtype=np.float32)
+            self._sources[:2] = audio
+            self._attacks = np.zeros(0, dtype=np.int64)
+            self._loop = None
+            self._rewind(0)
+
+    def set_tab(self, audio: NDArray[np.float32], start_s: float) -> None:
+        """Lay rendered tab, mono (n_samples,), under the recording from a time on."""
+        with self._lock:
+            self._sources[2:] = 0.0
+            start = int(start_s * self.sample_rate)
+            count = min(len(audio), self._sources.shape[1] - start)
+            if count > 0:
+                self._sources[2:, start : start + count] = audio[:count]
+
+    def set_attacks(self, onsets_s: NDArray[np.float64]) -> None:
+        """Tell where attacks are, so that they stay sharp when slowed."""
+        with self._lock:
+            samples = np.rint(np.sort(onsets_s) * self.sample_rate)
+            self._attacks = np.asarray(samples, dtype=np.int64)
+            self._replan()
+
+    def set_beats(self, beats: NDArray[np.float64]) -> None:
+        """Tell where the click goes: rows of (seconds, 1 on a bar's first beat or 0)."""
+        with self._lock:
+            self._beats = np.asarray(beats, dtype=np.float64).reshape(-1, 2)
+
+    # How it is played
+
+    @property
+    def speed(self) -> float:
+        """Part of the recording's speed that sounds now."""
+        return self._step_speed()
+
+    def set_speed(self, speed: float) -> None:
+        """Change the speed from the next block on; any plan of steps ends."""
+        with self._lock:
+            self._speed = float(np.clip(speed, SLOWEST, FASTEST))
+            self._plan_steps = ()
+            self._replan()
+
+    def set_speed_steps(self, steps: tuple[SpeedStep, ...]) -> None:
+        """Step the speed from pass to pass, starting with the next pass that starts."""
+        with self._lock:
+            self._plan_steps = steps
+            self._pass_number = 0
+            self._replan()
+
+    def set_loop(self, start_s: float, end_s: float) -> None:
+        """Loop a stretch; from inside it playing goes on, from outside it jumps to its start."""
+        with self._lock:
+            start = int(round(max(start_s, 0.0) * self.sample_rate))
+            end = int(round(end_s * self.sample_rate))
+            end = min(max(end, start + self.sample_rate // 20), self._sources.shape[1])
+            if end <= start:
+                return
+            here = self._input_position()
+            self._loop = (start, end)
+            self._rewind(here if start <= here < end else start)
+
+    def clear_loop(self) -> None:
+        """Play on to the end of the recording."""
+        with self._lock:
+            here = self._input_position()
+            self._loop = None
+            self._rewind(here)
+
+    @property
+    def loop_s(self) -> tuple[float, float] | None:
+        """The loop in seconds."""
+        if self._loop is None:
+            return None
+        return self._loop[0] / self.sample_rate, self._loop[1] / self.sample_rate
+
+    def set_balance(self, balance: float) -> None:
+        """Set the mix: -1 recording only, 0 both, +1 tab only."""
+        self._balance = float(np.clip(balance, -1.0, 1.0))
+
+    def set_level(self, level: float) -> None:
+        """Set loudness, 0 to 1 of the ceiling."""
+        self._level = float(np.clip(level, 0.0, 1.0))
+
+    def play(self) -> None:
+        """Start, counting in if asked."""
+        with self._lock:
+            if self.is_playing:
+                return
+            self.is_playing = True
+            self._count_in_left = self.count_in_beats * self._beat_samples()
+
+    def stop(self) -> None:
+        """Pause where the sound is."""
+        with self._lock:
+            self.is_playing = False
+            self._count_in_left = 0
+
+    def seek(self, seconds: float) -> None:
+        """Go to a time; inside a loop the loop goes on from there."""
+        with self._lock:
+            position = int(np.clip(seconds * self.sample_rate, 0, self._sources.shape[1] - 1))
+            if self._loop is not None and not self._loop[0] <= position < self._loop[1]:
+                self._loop = None
+            self._rewind(position)
+
+    # Where it is
+
+    @property
+    def passes_done(self) -> int:
+        """How many times the loop has come round since its plan or its edges changed."""
+        return self._pass_number
+
+    @property
+    def position_s(self) -> float:
+        """Where the next rendered sample comes from."""
+        with self._lock:
+            return self._input_position() / self.sample_rate
+
+    def position_at(self, out_sample: int) -> float | None:
+        """Give where in the recording an output sample came from, in seconds; None in a count-in."""
+        with self._lock:
+            for part in reversed(self._history):
+                if part.out <= out_sample:
+                    if part.plan is None:
+                        return None
+                    inside = part.inside + min(out_sample - part.out, part.length)
+                    return float(part.plan.to_input(float(inside))) / self.sample_rate
+        return self.position_s
+
+    @property
+    def rendered(self) -> int:
+        """How many samples were rendered so far."""
+        return self._out
+
+    def render(self, count: int) -> NDArray[np.float32]:
+        """Give the next block, stereo float32 (2, count), under the ceiling; silence when stopped."""
+        out = np.zeros((2, count), dtype=np.float32)
+        with self._lock:
+            filled = 0
+            while self.is_playing and filled < count:
+                made = self._next_piece(count - filled)
+                if made is None:
+                    self.is_playing = False
+                    break
+                out[:, filled : filled + made.shape[1]] = made
+                filled += made.shape[1]
+            self._out += count
+        return _under_ceiling(out * np.float32(2.0 * self._level))
+
+    def _next_piece(self, count: int) -> NDArray[np.float32] | None:
+        """Render up to `count` samples of the count-in or the pass; None at the end."""
+        if self._count_in_left > 0:
+            return self._count_in(count)
+        stretcher = self._current()
+        if stretcher is None:
+            return None
+        begin = stretcher.done
+        block = stretcher.render(min(count, stretcher.left))
+        length = block.shape[1]
+        self._history.append(
+            _Stretch(self._out_now(count, length), length, stretcher.plan, begin, self._pass_number)
+        )
+        gain_recording = min(1.0, 1.0 - self._balance)
+        gain_tab = min(1.0, 1.0 + self._balance)
+        mixed = gain_recording * block[:2] + gain_tab * block[2:]
+        if self.click:
+            mixed = mixed + self._clicks(stretcher.plan, begin, length)
+        if stretcher.left == 0:
+            self._end_pass()
+        return np.asarray(mixed, dtype=np.float32)
+
+    def _out_now(self, wanted: int, length: int) -> int:
+        """Give the output sample at which a piece begins inside the block under way."""
+        previous = self._history[-1] if self._history else None
+        if previous is not None and previous.out + previous.length > self._out:
+            return previous.out + previous.length
+        return self._out
+
+    def _end_pass(self) -> None:
+        self._stretcher = None
+        self._pass_number += 1
+        if self._loop is not None:
+            self._resume = self._loop[0]
+        else:
+            self._resume = self._sources.shape[1]
+
+    def _current(self) -> PassStretcher | None:
+        """Give the pass under way, starting one where none is."""
+        if self._stretcher is not None and self._stretcher.left > 0:
+            return self._stretcher
+        start, end = self._loop or (0, self._sources.shape[1])
+        if self._resume >= end - 1:
+            if self._loop is None:
+                self._resume = 0
+                return None
+            self._resume = start
+        plan = map_pass(start, end, self._step_speed(), self._attacks)
+        begin = int(round(float(plan.to_output(float(self._resume)))))
+        self._stretcher = PassStretcher(self._sources, plan, min(begin, plan.length - 1))
+        return self._stretcher
+
+    def _step_speed(self) -> float:
+        if not self._plan_steps:
+            return self._speed
+        passes = self._pass_number
+        for step in self._plan_steps:
+            if passes < step.repeats:
+                return step.speed
+            passes -= step.repeats
+        return self._plan_steps[-1].speed
+
+    def _input_position(self) -> int:
+        if self._stretcher is None:
+            return self._resume
+        plan = self._stretcher.plan
+        return int(round(float(plan.to_input(float(self._stretcher.done)))))
+
+    def _rewind(self, position: int) -> None:
+        self._stretcher, self._resume, self._pass_number = None, position, 0
+
+    def _replan(self) -> None:
+        """Go on from here with changed speed or attacks."""
+        self._resume, self._stretcher = self._input_position(), None
+
+    # Click
+
+    def _beat_samples(self) -> int:
+        """Give the length of a beat at the present speed."""
+        if len(self._beats) < 2:
+            return int(0.5 * self.sample_rate / self._step_speed())
+        here = self._input_position() / self.sample_rate
+        index = int(np.clip(np.searchsorted(self._beats[:, 0], here), 1, len(self._beats) - 1))
+        length = self._beats[index, 0] - self._beats[index - 1, 0]
+        return max(int(length * self.sample_rate / self._step_speed()), self.sample_rate // 10)
+
+    def _count_in(self, count: int) -> NDArray[np.float32]:
+        beat = self._beat_samples()
+        total = self.count_in_beats * beat
+        begin = max(total - self._count_in_left, 0)
+        length = min(count, self._count_in_left)
+        piece = np.zeros((2, length), dtype=np.float32)
+        for number in range(self.count_in_beats):
+            sound = self._click_high if number == 0 else self._click_low
+            _add_at(piece, sound, number * beat - begin)
+        self._history.append(_Stretch(self._out_now(count, length), length, None, 0, 0))
+        self._count_in_left -= length
+        return piece
+
+    def _clicks(self, plan: PassMap, begin: int, length: int) -> NDArray[np.float32]:
+        piece = np.zeros((2, length), dtype=np.float32)
+        samples = self._beats[:, 0] * self.sample_rate
+        inside = (samples >= plan.start) & (samples < plan.end)
+        for (_, first), position in zip(self._beats[inside], samples[inside], strict=True):
+            at = int(round(float(plan.to_output(float(position))))) - begin
+            if -self.sample_rate < at < length:
+                _add_at(piece, self._click_high if first else self._click_low, at)
+        return piece
+
+
+def _add_at(piece: NDArray[np.float32], sound: NDArray[np.float32], at: int) -> None:
+    """Add what falls inside of a sound that starts at `at`."""
+    low, high = max(at, 0), min(at + len(sound), piece.shape[1])
+    if high > low:
+        piece[:, low:high] += sound[low - at : high - at]
+
+
+def _click_sound(sample_rate: int, hz: float) -> NDArray[np.float32]:
+    times = np.arange(int(CLICK_S * sample_rate)) / sample_rate
+    return np.asarray(0.35 * np.sin(2 * np.pi * hz * times) * np.exp(-times / 0.006), np.float32)
+
+
+def _under_ceiling(audio: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Bend peaks softly so that nothing passes the ceiling."""
+    ceiling = np.float32(10.0 ** (CEILING_DB / 20.0))
+    knee = np.float32(0.6) * ceiling
+    over = np.abs(audio) > knee
+    if np.any(over):
+        room = ceiling - knee
+        bent = knee + room * np.tanh((np.abs(audio) - knee) / room)
+        audio = np.where(over, np.sign(audio) * bent, audio).astype(np.float32)
+    return audio

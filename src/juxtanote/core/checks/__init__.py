@@ -1,0 +1,1 @@
+"""Findings: what a careful ear would complain about."""

@@ -1,0 +1,198 @@
+"""Findings: real measurements that a careful ear would complain about, worst first."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from juxtanote.core.align.gap import Gap, measure_gaps
+from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.note import SLURS, Note
+
+BEND_CENTS = 25.0
+PITCH_CENTS = 40.0
+LATE_S = 0.030
+QUIET_SLUR_DB = 6.0
+CURL_SEMITONES = 0.75  # up to here a bend is a curl that need not be in tune (common practice)
+RINGS_S = 0.12
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One complaint: `severity` 0 to 1, `notes` are idents, `key` stays the same over time."""
+
+    key: str
+    title: str
+    detail: str
+    severity: float
+    notes: tuple[int, ...]
+    onset_s: float
+
+
+def find_problems(phrase: Phrase, lesson: Lesson) -> list[Finding]:
+    """Check a phrase; what the instructor waived is left out."""
+    gaps = measure_gaps(phrase, lesson)
+    found = [
+        *_bends(phrase, gaps),
+        *_pitches(phrase, gaps),
+        *_strings(phrase),
+        *_timing(phrase, gaps),
+        *_quiet_slurs(phrase),
+        *_bleed(phrase),
+        *_early_vibrato(phrase),
+    ]
+    kept = [finding for finding in found if finding.key not in phrase.waived]
+    return sorted(kept, key=lambda finding: (-finding.severity, finding.onset_s))
+
+
+def _bends(phrase: Phrase, gaps: list[Gap]) -> list[Finding]:
+    found = []
+    for note, gap in zip(phrase.notes, gaps, strict=True):
+        asked = note.written.bend_semitones
+        if gap.bend_cents is None or asked < CURL_SEMITONES or abs(gap.bend_cents) < BEND_CENTS:
+            continue
+        word = "bend falls short" if gap.bend_cents < 0 else "bend goes too far"
+        detail = f"asked {100 * asked:.0f}, reached {100 * asked + gap.bend_cents:.0f} cents"
+        found.append(_finding(note, "bend", word, detail, abs(gap.bend_cents) / 100.0))
+    return found
+
+
+def _pitches(phrase: Phrase, gaps: list[Gap]) -> list[Finding]:
+    found = []
+    for note, gap in zip(phrase.notes, gaps, strict=True):
+        if gap.pitch_cents is None or abs(gap.pitch_cents) < PITCH_CENTS:
+            continue
+        detail = f"heard {gap.pitch_cents:+.0f} cents from what is written"
+        found.append(
+            _finding(
+                note, "pitch", "written is not what was heard", detail, abs(gap.pitch_cents) / 150
+            )
+        )
+    return found
+
+
+def _strings(phrase: Phrase) -> list[Finding]:
+    """Find slurs that change string, and notes at once on one string."""
+    found = []
+    for index, note in enumerate(phrase.notes):
+        earlier = phrase.notes[:index]
+        tags = note.written.techniques
+        if tags & (SLURS - {"tap"}):
+            before = [n for n in earlier if 0.02 < note.onset_s - n.onset_s < 1.5]
+            source = before[-1] if before else None
+            same = [n for n in before[-4:] if n.written.string == note.written.string]
+            if source is not None and not same:
+                word = sorted(tags & SLURS)[0]
+                detail = f"from string {source.written.string} to string {note.written.string}"
+                found.append(_finding(note, "slur", f"{word} changes string", detail, 0.95))
+        for other in earlier[-8:]:
+            together = abs(other.onset_s - note.onset_s) < 0.03
+            if together and other.written.string == note.written.string:
+                detail = f"string {note.written.string} cannot sound twice"
+                found.append(_finding(note, "twice", "two notes on one string", detail, 1.0, other))
+    return found
+
+
+def _timing(phrase: Phrase, gaps: list[Gap]) -> list[Finding]:
+    found = []
+    for note, gap in zip(phrase.notes, gaps, strict=True):
+        if gap.late_s is None or abs(gap.late_s) < LATE_S:
+            continue
+        word = "late" if gap.late_s > 0 else "early"
+        side = "behind" if gap.late_s > 0 else "ahead of"
+        detail = f"{1000 * abs(gap.late_s):.0f} ms {side} the count"
+        found.append(_finding(note, "time", word, detail, min(abs(gap.late_s) / 0.15, 0.8)))
+    return found
+
+
+def _quiet_slurs(phrase: Phrase) -> list[Finding]:
+    picked = [
+        n.heard.level_db for n in phrase.notes if not n.written.techniques & (SLURS | {"dead"})
+    ]
+    if len(picked) < 2:
+        return []
+    usual = float(np.median(picked))
+    found = []
+    for note in phrase.notes:
+        under = usual - note.heard.level_db
+        if note.written.techniques & SLURS and under > QUIET_SLUR_DB:
+            word = "hammered" if "hammer-on" in note.written.techniques else "pulled"
+            detail = f"{under:.1f} dB under the picked ones"
+            found.append(
+                _finding(note, "quiet", f"{word} note too quiet", detail, min(under / 20, 0.7))
+            )
+    return found
+
+
+def _bleed(phrase: Phrase) -> list[Finding]:
+    """Find notes that ring into the next on another string, a semitone or a tone apart."""
+    found = []
+    for note, after in zip(phrase.notes, phrase.notes[1:], strict=False):
+        over = note.offset_s - after.onset_s
+        apart = abs(note.heard.midi - after.heard.midi)
+        wanted = "let-ring" in note.written.techniques
+        if over > RINGS_S and 0.5 < apart < 2.5 and note.written.string != after.written.string:
+            if not wanted and after.onset_s - note.onset_s > 0.03:
+                interval = "a semitone" if apart < 1.5 else "a tone"
+                detail = f"{1000 * over:.0f} ms, {interval} apart"
+                found.append(
+                    _finding(note, "bleed", "rings into the next note", detail, min(over, 0.6))
+                )
+    return found
+
+
+def _early_vibrato(phrase: Phrase) -> list[Finding]:
+    """Find vibrato that begins before a bend has reached its pitch."""
+    found = []
+    for note in phrase.notes:
+        tags = note.written.techniques
+        if not {"bend", "vibrato"} <= tags or len(note.heard.curve) < 10:
+            continue
+        cents = np.array([c for _, c in note.heard.curve])
+        top = float(np.percentile(cents, 90))
+        first = int(np.argmax(cents > 0.85 * top))
+        turns = np.diff(np.sign(np.diff(cents[:first]))) if first > 4 else np.zeros(0)
+        swings = [i for i in np.flatnonzero(turns) if abs(cents[i + 1] - cents[max(i - 3, 0)]) > 25]
+        if len(swings) >= 2:
+            found.append(
+                _finding(
+                    note, "shake", "vibrato before the pitch is reached", "reach it first", 0.4
+                )
+            )
+    return found
+
+
+def _finding(
+    note: Note, kind: str, title: str, detail: str, severity: float, *others: Note
+) -> Finding:
+    idents = (note.ident, *(other.ident for other in others))
+    return Finding(
+        f"{kind}:{note.ident}",
+        title,
+        detail,
+        float(min(max(severity, 0.0), 1.0)),
+        idents,
+        note.onset_s,
+    )
+
+
+def in_order(phrase: Phrase, lesson: Lesson) -> list[str]:
+    """Say what was checked and is fine."""
+    if not phrase.notes:
+        return []
+    gaps = measure_gaps(phrase, lesson)
+    problems = {finding.key.split(":")[0] for finding in find_problems(phrase, lesson)}
+    pitched = [gap for gap in gaps if gap.pitch_cents is not None]
+    near = sum(1 for gap in pitched if abs(gap.pitch_cents or 0.0) < 15)
+    lines = [f"{near} of {len(pitched)} pitches within 15 cents"]
+    if "twice" not in problems:
+        lines.append("no two notes share a string")
+    if "slur" not in problems:
+        lines.append("slurs, slides and bends stay on one string")
+    if "bend" not in problems and any("bend" in n.written.techniques for n in phrase.notes):
+        lines.append("every bend reaches its pitch")
+    if "time" not in problems:
+        lines.append(f"every note within {1000 * LATE_S:.0f} ms of the count")
+    frets = [n.written.fret for n in phrase.notes if n.written.fret]
+    if frets:
+        lines.append(f"frets {min(frets)} to {max(frets)}")
+    return lines

@@ -1,0 +1,1 @@
+"""Every file format, each in a module of its own."""

@@ -1,0 +1,181 @@
+"""The spoken breakdown: a phrase said note by note in plain words."""
+
+from juxtanote.core.formats.text_tab import bend_name
+from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.note import Note
+from juxtanote.core.theory.pitch import pitch_name
+from juxtanote.core.theory.scales import degree_name, outside_name, parse_key, spell_in_key
+
+FINGER_WORDS = {
+    "1": "index", "2": "middle finger", "3": "ring finger", "4": "little finger", "T": "thumb",
+}  # fmt: skip
+STROKE_WORDS = {
+    "down": "down", "up": "up", "thumb": "thumb", "index": "index finger",
+    "middle": "middle finger", "ring": "ring finger",
+}  # fmt: skip
+_BENDS = {
+    "1/4": "a quarter tone", "1/2": "a half step", "full": "a full tone", "1 1/2": "a tone and a half",
+    "2": "two tones", "3/4": "three quarters of a tone",
+}  # fmt: skip
+
+
+def breakdown(phrase: Phrase, lesson: Lesson) -> str:
+    """Say a phrase: what the instructor typed, or a text generated from the notes."""
+    if phrase.breakdown.strip():
+        return phrase.breakdown
+    return generate_breakdown(phrase, lesson)
+
+
+def generate_breakdown(phrase: Phrase, lesson: Lesson) -> str:
+    """Say a phrase note by note, grouped by beat, with scale and target note at the end."""
+    if not phrase.notes:
+        return "There are no notes in this phrase yet."
+    sentences = [_opening(phrase, lesson)]
+    groups = _by_bar(phrase, lesson)
+    for bar, notes in groups:
+        said, index = [], 0
+        while index < len(notes):
+            chord = [notes[index]]
+            while (
+                index + len(chord) < len(notes)
+                and notes[index + len(chord)].onset_s - notes[index].onset_s < 0.03
+            ):
+                chord.append(notes[index + len(chord)])
+            said.append(
+                _say_together(chord) if len(chord) > 1 else _say(notes[index], notes, index)
+            )
+            index += len(chord)
+        where = f"Bar {bar}" if bar >= 1 else "Pickup"
+        sentences.append(f"{where}: {'; '.join(said)}.")
+    closing = _closing(phrase, lesson)
+    if closing:
+        sentences.append(closing)
+    return "\n".join(sentences)
+
+
+def _opening(phrase: Phrase, lesson: Lesson) -> str:
+    frets = [n.written.fret for n in phrase.notes if n.written.fret > 0]
+    strings = sorted({n.written.string for n in phrase.notes})
+    words = f"{len(phrase.notes)} notes"
+    if frets:
+        words += f", frets {min(frets)} to {max(frets)}"
+    names = ", ".join(str(s) for s in strings[:-1])
+    last = strings[-1]
+    words += f", on string{'s' if len(strings) > 1 else ''} " + (
+        f"{names} and {last}" if names else f"{last}"
+    )
+    if lesson.key and lesson.scale:
+        tonic = lesson.key.split()[0]
+        words += f". The notes come from {tonic} {lesson.scale}"
+    return words + "."
+
+
+def _by_bar(phrase: Phrase, lesson: Lesson) -> list[tuple[int, list[Note]]]:
+    groups: list[tuple[int, list[Note]]] = []
+    for note in phrase.notes:
+        onset = note.written.onset_beats
+        beats = float(onset) if onset is not None else float(lesson.time_map.to_beats(note.onset_s))
+        bar, _ = lesson.time_map.bar_and_beat(beats)
+        if not groups or groups[-1][0] != bar:
+            groups.append((bar, []))
+        groups[-1][1].append(note)
+    return groups
+
+
+def _place(note: Note) -> str:
+    written = note.written
+    if written.fret == 0:
+        return f"open string {written.string}"
+    return f"string {written.string} fret {written.fret}"
+
+
+def _say(note: Note, notes: list[Note], index: int) -> str:
+    """Say one note."""
+    written = note.written
+    tags = written.techniques
+    if "dead" in tags:
+        return f"a dead stroke on string {written.string}"
+    before = notes[index - 1] if index else None
+    if "hammer-on" in tags:
+        words = f"hammer {_fret_or_place(note, before)}"
+    elif "pull-off" in tags:
+        words = f"pull off to {_fret_or_place(note, before)}"
+    elif "tap" in tags:
+        words = f"tap {_place(note)}"
+    elif "slide" in tags:
+        words = f"slide to {_fret_or_place(note, before)}"
+    elif "natural-harmonic" in tags:
+        words = f"touch string {written.string} over fret {written.fret} for the harmonic"
+    else:
+        words = _place(note)
+        if written.stroke:
+            words += f", {STROKE_WORDS[written.stroke]}"
+    if written.finger in FINGER_WORDS and not tags & {"natural-harmonic"}:
+        words += f" with the {FINGER_WORDS[written.finger]}"
+    return words + _shape(note)
+
+
+def _fret_or_place(note: Note, before: Note | None) -> str:
+    if before is not None and before.written.string == note.written.string:
+        return "the open string" if note.written.fret == 0 else f"fret {note.written.fret}"
+    return _place(note)
+
+
+def _shape(note: Note) -> str:
+    written, tags = note.written, note.written.techniques
+    words = ""
+    amount = _BENDS.get(bend_name(written.bend_semitones), f"{written.bend_semitones:g} semitones")
+    if "pre-bend" in tags:
+        words += f", bent {amount} before it is struck, and let down"
+    elif "bend" in tags:
+        words += f", bend it {amount}"
+        words += " and let it down" if "release" in tags else ""
+    if "vibrato" in tags:
+        words += ", then vibrato" if words else ", with vibrato"
+    if "palm-mute" in tags:
+        words += ", palm muted"
+    if "staccato" in tags:
+        words += ", cut short"
+    if "let-ring" in tags:
+        words += ", let it ring"
+    return words
+
+
+def _say_together(notes: list[Note]) -> str:
+    """Say notes that are struck together."""
+    names = " and ".join(_place(n) for n in sorted(notes, key=lambda n: n.written.string))
+    tags = frozenset.union(*(n.written.techniques for n in notes))
+    return f"together {names}" + (", slid" if "slide" in tags else "")
+
+
+def _closing(phrase: Phrase, lesson: Lesson) -> str:
+    """Name the target note and what lies outside the scale."""
+    if not lesson.key:
+        return ""
+    tonic, _ = parse_key(lesson.key)
+    last = phrase.notes[-1]
+    sounding = last.heard.midi
+    if "bend" in last.written.techniques and "release" not in last.written.techniques:
+        sounding += round(last.written.bend_semitones)
+    words = (
+        f"It lands on {spell_in_key(sounding, lesson.key)}, the {degree_name(sounding, tonic)} of "
+        f"{lesson.key}."
+    )
+    outside = []
+    for note in phrase.notes:
+        name = outside_name(note.heard.midi, tonic, lesson.scale) if lesson.scale else None
+        if name and "dead" not in note.written.techniques:
+            outside.append(f"{spell_in_key(note.heard.midi, lesson.key)} ({name})")
+    if outside:
+        words += f" Outside the scale: {', '.join(dict.fromkeys(outside))}."
+    return words
+
+
+def note_name(note: Note, lesson: Lesson) -> str:
+    """Name a note's pitch with its octave, spelled in the lesson's key where there is one."""
+    midi = round(note.heard.midi)
+    if not lesson.key:
+        return pitch_name(midi)
+    spelled = spell_in_key(midi, lesson.key)
+    shift = spelled.count("♯") - spelled.count("♭")
+    return f"{spelled}{(midi - shift) // 12 - 1}"

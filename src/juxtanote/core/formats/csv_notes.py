@@ -1,0 +1,156 @@
+"""Notes and beats as CSV: the columns other programs and our own measurements rely on."""
+
+import csv
+import io
+import math
+from dataclasses import dataclass
+
+from juxtanote.core.errors import ImportFileError
+from juxtanote.core.fretboard.candidates import NoteToPlace
+from juxtanote.core.score.lesson import Lesson
+from juxtanote.core.score.note import TECHNIQUES, Note
+from juxtanote.core.score.time_map import TimeMap
+
+COLUMNS = (
+    "onset_s", "duration_s", "midi", "string", "fret", "techniques", "bend_semitones", "level_db",
+    "confidence", "bar", "beat",
+)  # fmt: skip
+MOST_ROWS = 100_000
+
+
+@dataclass(frozen=True, slots=True)
+class NoteRow:
+    """One row as read; string, fret and the like may be empty."""
+
+    onset_s: float
+    duration_s: float
+    midi: float
+    string: int | None = None
+    fret: int | None = None
+    techniques: frozenset[str] = frozenset()
+    bend_semitones: float = 0.0
+    level_db: float = -18.0
+    confidence: float = 1.0
+    bar: str = ""
+    beat: str = ""
+
+    def to_place(self) -> NoteToPlace:
+        """Give what the placement solver needs; what is filled in counts as locked."""
+        return NoteToPlace(
+            self.onset_s, self.onset_s + self.duration_s, self.midi, self.techniques,
+            self.bend_semitones, self.string, self.fret,
+        )  # fmt: skip
+
+
+def note_to_row(note: Note, time_map: TimeMap) -> NoteRow:
+    """Describe a note as a row; bar and beat are the written ones where there are any."""
+    written, heard = note.written, note.heard
+    onset = written.onset_beats
+    beats = float(onset) if onset is not None else float(time_map.to_beats(heard.onset_s))
+    bar, beat = time_map.bar_and_beat(beats)
+    return NoteRow(
+        heard.onset_s, heard.duration_s, heard.midi, written.string, written.fret,
+        written.techniques, written.bend_semitones, heard.level_db, heard.confidence,
+        str(bar), f"{beat:.4g}",
+    )  # fmt: skip
+
+
+def write_rows(rows: list[NoteRow]) -> str:
+    """Write rows with their header line, sorted by onset."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(COLUMNS)
+    for row in sorted(rows, key=lambda r: (r.onset_s, r.midi)):
+        tags = ";".join(word for word in TECHNIQUES if word in row.techniques)
+        bend = f"{row.bend_semitones:.2f}" if row.bend_semitones else ""
+        writer.writerow(
+            [
+                f"{row.onset_s:.4f}", f"{row.duration_s:.4f}", f"{row.midi:.2f}",
+                "" if row.string is None else row.string, "" if row.fret is None else row.fret,
+                tags, bend, f"{row.level_db:.1f}", f"{row.confidence:.3f}", row.bar, row.beat,
+            ]
+        )  # fmt: skip
+    return out.getvalue()
+
+
+def write_lesson_notes(lesson: Lesson) -> str:
+    """Write every note of every phrase; where phrases overlap a note stands once."""
+    seen: set[tuple[float, float]] = set()
+    rows = []
+    for phrase in lesson.phrases:
+        for note in phrase.notes:
+            key = (round(note.onset_s, 4), note.heard.midi)
+            if key not in seen:
+                seen.add(key)
+                rows.append(note_to_row(note, lesson.time_map))
+    return write_rows(rows)
+
+
+def read_rows(text: str) -> list[NoteRow]:
+    """Read rows, sorted by onset.
+
+    Raises
+    ------
+    ImportFileError
+        Naming the line, if the header or a value cannot be read.
+    """
+    reader = csv.DictReader(io.StringIO(text))
+    missing = {"onset_s", "duration_s", "midi"} - set(reader.fieldnames or ())
+    if missing:
+        raise ImportFileError(
+            f"The table of notes lacks the columns {', '.join(sorted(missing))}: its first line "
+            f"must name them ({','.join(COLUMNS)})."
+        )
+    rows = []
+    for line, record in enumerate(reader, start=2):
+        if line > MOST_ROWS:
+            raise ImportFileError(f"The table has more than {MOST_ROWS} notes. Split it.")
+        try:
+            rows.append(_read_row(record))
+        except (ValueError, TypeError, KeyError) as error:
+            raise ImportFileError(
+                f"Line {line} of the table could not be read: {error}."
+            ) from error
+    return sorted(rows, key=lambda row: (row.onset_s, -(row.string or 0)))
+
+
+def _read_row(record: dict[str, str | None]) -> NoteRow:
+    def text(name: str) -> str:
+        return (record.get(name) or "").strip()
+
+    def number(name: str, default: float | None, low: float, high: float) -> float:
+        if not text(name):
+            if default is None:
+                raise ValueError(f"{name} is empty")
+            return default
+        value = float(text(name))
+        if not math.isfinite(value) or not low <= value <= high:
+            raise ValueError(f"{name} is {text(name)}; it needs {low:g} to {high:g}")
+        return value
+
+    tags = frozenset(word.strip() for word in text("techniques").split(";") if word.strip())
+    unknown = tags - set(TECHNIQUES)
+    if unknown:
+        raise ValueError(f"unknown technique {', '.join(sorted(unknown))}")
+    return NoteRow(
+        onset_s=number("onset_s", None, 0.0, 1e6),
+        duration_s=number("duration_s", None, 0.0, 1e4) or 0.01,
+        midi=number("midi", None, 0.0, 127.0),
+        string=int(number("string", None, 1, 9)) if text("string") else None,
+        fret=int(number("fret", None, 0, 36)) if text("fret") else None,
+        techniques=tags,
+        bend_semitones=number("bend_semitones", 0.0, 0.0, 12.0),
+        level_db=number("level_db", -18.0, -200.0, 60.0),
+        confidence=number("confidence", 1.0, 0.0, 1.0),
+        bar=text("bar"),
+        beat=text("beat"),
+    )
+
+
+def write_beats(time_map: TimeMap, start_s: float, end_s: float) -> str:
+    """Write one row a beat: time, bar (0 and below before bar 1 count as the pickup, 0), beat."""
+    lines = ["time_s,bar,beat"]
+    for seconds, bar, beat in time_map.beats_between(start_s, end_s):
+        if seconds >= 0.0:
+            lines.append(f"{seconds:.4f},{max(bar, 0)},{beat}")
+    return "\n".join(lines) + "\n"

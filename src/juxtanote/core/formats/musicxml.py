@@ -1,0 +1,329 @@
+"""MusicXML 4.0: tab with string, fret, slurs, slides, bends and harmonics (W3C, 2021)."""
+
+import xml.etree.ElementTree as ET
+from fractions import Fraction
+
+from juxtanote import __version__
+from juxtanote.core.score.lesson import Lesson
+from juxtanote.core.score.note import SLURS, Note
+from juxtanote.core.score.rhythm import write_phrase
+from juxtanote.core.theory.pitch import SHARP_NAMES
+from juxtanote.core.theory.scales import parse_key, spell_in_key
+
+DIVISIONS = 48  # per quarter: sixteenths, triplets, sextuplets and thirty-seconds are exact
+_TYPES = (
+    (Fraction(4), "whole"), (Fraction(2), "half"), (Fraction(1), "quarter"),
+    (Fraction(1, 2), "eighth"), (Fraction(1, 4), "16th"), (Fraction(1, 8), "32nd"),
+    (Fraction(1, 16), "64th"), (Fraction(1, 32), "128th"),
+)  # fmt: skip
+_FIFTHS = {0: 0, 7: 1, 2: 2, 9: 3, 4: 4, 11: 5, 6: 6, 5: -1, 10: -2, 3: -3, 8: -4, 1: -5}
+_DOCTYPE = (
+    '<?xml version="1.0" encoding="UTF-8"?>\n<!DOCTYPE score-partwise PUBLIC '
+    '"-//Recordare//DTD MusicXML 4.0 Partwise//EN" '
+    '"http://www.musicxml.org/dtds/partwise.dtd">\n'
+)
+
+
+def write_musicxml(lesson: Lesson) -> str:
+    """Write all phrases of a lesson, one after the other on the lesson's own bars."""
+    root = ET.Element("score-partwise", version="4.0")
+    ET.SubElement(ET.SubElement(root, "work"), "work-title").text = lesson.title
+    identification = ET.SubElement(root, "identification")
+    encoding = ET.SubElement(identification, "encoding")
+    ET.SubElement(encoding, "software").text = f"Juxtanote {__version__}"
+    part_list = ET.SubElement(root, "part-list")
+    score_part = ET.SubElement(part_list, "score-part", id="P1")
+    ET.SubElement(score_part, "part-name").text = "Guitar"
+    part = ET.SubElement(root, "part", id="P1")
+    bars = _bars(lesson)
+    slurs = _slur_pairs([note for notes in bars.values() for note in notes])
+    numbers = range(min(bars), max(bars) + 1) if bars else range(0, 1)
+    for index, bar in enumerate(numbers):
+        measure = ET.SubElement(part, "measure", number=str(bar + 1))
+        if bar < 0:
+            measure.set("implicit", "yes")
+        if index == 0:
+            _attributes(measure, lesson)
+        _fill_measure(measure, bars.get(bar, []), bar, lesson, slurs)
+    ET.indent(root)
+    return _DOCTYPE + ET.tostring(root, encoding="unicode") + "\n"
+
+
+def _bars(lesson: Lesson) -> dict[int, list[Note]]:
+    """Sort every note by the bar of its written onset; a note heard in two phrases stands once."""
+    bars: dict[int, list[Note]] = {}
+    seen: set[tuple[Fraction, int]] = set()
+    for phrase in lesson.phrases:
+        for note in write_phrase(phrase, lesson.time_map).notes:
+            onset = note.written.onset_beats or Fraction(0)
+            key = (onset, note.written.string)
+            if key in seen and note.written.duration_beats:
+                continue
+            seen.add(key)
+            bars.setdefault(int(onset // lesson.time_map.beats_per_bar), []).append(note)
+    return bars
+
+
+def _quarter(lesson: Lesson) -> Fraction:
+    """Give how many quarters a beat is; compound beats are dotted."""
+    beat = Fraction(4, lesson.time_map.beat_unit)
+    return beat
+
+
+def _attributes(measure: ET.Element, lesson: Lesson) -> None:
+    time_map, guitar = lesson.time_map, lesson.guitar
+    attributes = ET.SubElement(measure, "attributes")
+    ET.SubElement(attributes, "divisions").text = str(DIVISIONS)
+    key = ET.SubElement(attributes, "key")
+    ET.SubElement(key, "fifths").text = str(_fifths(lesson.key))
+    if lesson.key:
+        ET.SubElement(key, "mode").text = lesson.key.split()[1]
+    time = ET.SubElement(attributes, "time")
+    ET.SubElement(time, "beats").text = str(time_map.beats_per_bar)
+    ET.SubElement(time, "beat-type").text = str(time_map.beat_unit)
+    clef = ET.SubElement(attributes, "clef")
+    ET.SubElement(clef, "sign").text = "TAB"
+    ET.SubElement(clef, "line").text = str((guitar.string_count + 3) // 2)
+    details = ET.SubElement(attributes, "staff-details")
+    ET.SubElement(details, "staff-lines").text = str(guitar.string_count)
+    for line, midi in enumerate(guitar.tuning, start=1):
+        tuning = ET.SubElement(details, "staff-tuning", line=str(line))
+        step, alter, octave = _spelled(midi, "")
+        ET.SubElement(tuning, "tuning-step").text = step
+        if alter:
+            ET.SubElement(tuning, "tuning-alter").text = str(alter)
+        ET.SubElement(tuning, "tuning-octave").text = str(octave)
+    if guitar.capo:
+        ET.SubElement(details, "capo").text = str(guitar.capo)
+    direction = ET.SubElement(measure, "direction", placement="above")
+    kind = ET.SubElement(direction, "direction-type")
+    metronome = ET.SubElement(kind, "metronome")
+    unit = {2: "half", 4: "quarter", 8: "eighth", 16: "16th"}[time_map.beat_unit]
+    ET.SubElement(metronome, "beat-unit").text = unit
+    start = lesson.phrases[0].start_s if lesson.phrases else 0.0
+    tempo = time_map.tempo_at(start)
+    ET.SubElement(metronome, "per-minute").text = f"{tempo:.1f}"
+    sounding = tempo * float(_quarter(lesson))
+    ET.SubElement(direction, "sound", tempo=f"{sounding:.2f}")
+
+
+def _fifths(key: str) -> int:
+    if not key:
+        return 0
+    tonic, mode = parse_key(key)
+    major = (tonic + 3) % 12 if mode == "minor" else tonic
+    return _FIFTHS[major]
+
+
+def _spelled(midi: int, key: str) -> tuple[str, int, int]:
+    """Give step, alter and octave of a pitch."""
+    if key:
+        name = spell_in_key(midi, key)
+    else:
+        name = SHARP_NAMES[midi % 12]
+    step, signs = name[0], name[1:]
+    alter = signs.count("♯") - signs.count("♭") + 2 * signs.count("𝄪")
+    natural = midi - alter
+    return step, alter, natural // 12 - 1
+
+
+def split_length(length: Fraction) -> list[tuple[Fraction, str, int, tuple[int, int] | None]]:
+    """Split a length in quarters into writable ones: (length, type, dots, tuplet).
+
+    `tuplet` is (actual, normal) where the value stands in one.
+
+    Examples
+    --------
+    >>> [(str(l), t, d) for l, t, d, _ in split_length(Fraction(5, 4))]
+    [('1', 'quarter', 0), ('1/4', '16th', 0)]
+    """
+    parts: list[tuple[Fraction, str, int, tuple[int, int] | None]] = []
+    left = length
+    while left > 0:
+        found = _one_value(left)
+        if found is None:
+            fitting = [f for f, _ in _TYPES if f <= left] + [
+                f * Fraction(2, 3) for f, _ in _TYPES if f * Fraction(2, 3) <= left
+            ]
+            step = max(fitting, default=left)
+            found = _one_value(step) or (left, "128th", 0, None)
+        parts.append(found)
+        left -= found[0]
+    return parts
+
+
+def _one_value(length: Fraction) -> tuple[Fraction, str, int, tuple[int, int] | None] | None:
+    for value, name in _TYPES:
+        if length == value:
+            return length, name, 0, None
+        if length == value * Fraction(3, 2):
+            return length, name, 1, None
+        if length == value * Fraction(2, 3):
+            return length, name, 0, (3, 2)
+    return None
+
+
+def _fill_measure(
+    measure: ET.Element,
+    notes: list[Note],
+    bar: int,
+    lesson: Lesson,
+    slurs: dict[int, list[tuple[str, str, int]]],
+) -> None:
+    """Write notes and rests so that the bar adds up exactly."""
+    per_bar = lesson.time_map.beats_per_bar
+    quarter = _quarter(lesson)
+    now, end = Fraction(bar * per_bar), Fraction((bar + 1) * per_bar)
+    stops = sorted({n.written.onset_beats or now for n in notes})
+    for index, stop in enumerate(stops):
+        here = [n for n in notes if (n.written.onset_beats or Fraction(0)) == stop]
+        graces = [n for n in here if not n.written.duration_beats]
+        full = [n for n in here if n.written.duration_beats]
+        if stop > now:
+            _rest(measure, (stop - now) * quarter)
+            now = stop
+        for grace in graces:
+            _note(measure, grace, lesson, slurs, None, chord=False)
+        if not full:
+            continue
+        limit = stops[index + 1] if index + 1 < len(stops) else end
+        longest = max(n.written.duration_beats or Fraction(0) for n in full)
+        length = min(longest, limit - stop)
+        for number, value in enumerate(split_length(length * quarter)):
+            ties = (number > 0, number < len(split_length(length * quarter)) - 1)
+            for order, note in enumerate(full):
+                _note(measure, note, lesson, slurs, value, chord=order > 0, ties=ties)
+        now = stop + length
+    if now < end:
+        _rest(measure, (end - now) * quarter)
+
+
+def _rest(measure: ET.Element, length: Fraction) -> None:
+    for value, name, dots, tuplet in split_length(length):
+        element = ET.SubElement(measure, "note")
+        ET.SubElement(element, "rest")
+        ET.SubElement(element, "duration").text = str(_divisions(value))
+        ET.SubElement(element, "voice").text = "1"
+        _type(element, name, dots, tuplet)
+
+
+def _divisions(length: Fraction) -> int:
+    return int(length * DIVISIONS)
+
+
+def _type(element: ET.Element, name: str, dots: int, tuplet: tuple[int, int] | None) -> None:
+    ET.SubElement(element, "type").text = name
+    for _ in range(dots):
+        ET.SubElement(element, "dot")
+    if tuplet:
+        change = ET.SubElement(element, "time-modification")
+        ET.SubElement(change, "actual-notes").text = str(tuplet[0])
+        ET.SubElement(change, "normal-notes").text = str(tuplet[1])
+
+
+def _note(
+    measure: ET.Element,
+    note: Note,
+    lesson: Lesson,
+    slurs: dict[int, list[tuple[str, str, int]]],
+    value: tuple[Fraction, str, int, tuple[int, int] | None] | None,
+    *,
+    chord: bool,
+    ties: tuple[bool, bool] = (False, False),
+) -> None:
+    element = ET.SubElement(measure, "note")
+    if value is None:
+        ET.SubElement(element, "grace", slash="yes")
+    if chord:
+        ET.SubElement(element, "chord")
+    step, alter, octave = _spelled(round(note.heard.midi), lesson.key)
+    pitch = ET.SubElement(element, "pitch")
+    ET.SubElement(pitch, "step").text = step
+    if alter:
+        ET.SubElement(pitch, "alter").text = str(alter)
+    ET.SubElement(pitch, "octave").text = str(octave)
+    if value is not None:
+        ET.SubElement(element, "duration").text = str(_divisions(value[0]))
+    for flag, kind in zip(ties, ("stop", "start"), strict=True):
+        if flag:
+            ET.SubElement(element, "tie", type=kind)
+    ET.SubElement(element, "voice").text = "1"
+    if value is None:
+        ET.SubElement(element, "type").text = "16th"
+    else:
+        _type(element, value[1], value[2], value[3])
+    if "dead" in note.written.techniques:
+        ET.SubElement(element, "notehead").text = "x"
+    notations = ET.SubElement(element, "notations")
+    for flag, kind in zip(ties, ("stop", "start"), strict=True):
+        if flag:
+            ET.SubElement(notations, "tied", type=kind)
+    _notations(notations, note, slurs if not ties[0] else {})
+
+
+def _notations(
+    notations: ET.Element, note: Note, slurs: dict[int, list[tuple[str, str, int]]]
+) -> None:
+    """Write string, fret and techniques."""
+    written = note.written
+    tags = written.techniques
+    marks = slurs.get(id(note), [])
+    for kind, end, number in marks:
+        if kind == "slide":
+            line = "solid"
+            ET.SubElement(notations, "slide", type=end, number=str(number)).set("line-type", line)
+    technical = ET.SubElement(notations, "technical")
+    if written.stroke in ("down", "up"):
+        ET.SubElement(technical, f"{written.stroke}-bow")
+    if tags & {"natural-harmonic", "pinch-harmonic"}:
+        harmonic = ET.SubElement(technical, "harmonic")
+        natural = "natural" if "natural-harmonic" in tags else "artificial"
+        ET.SubElement(harmonic, natural)
+    if written.finger in ("1", "2", "3", "4", "0"):
+        ET.SubElement(technical, "fingering").text = written.finger
+    ET.SubElement(technical, "string").text = str(written.string)
+    ET.SubElement(technical, "fret").text = str(written.fret)
+    for kind, end, number in marks:
+        if kind in ("hammer-on", "pull-off"):
+            mark = ET.SubElement(technical, kind, type=end, number=str(number))
+            if end == "start":
+                mark.text = "H" if kind == "hammer-on" else "P"
+    if tags & {"bend", "pre-bend"} and written.bend_semitones:
+        bend = ET.SubElement(technical, "bend")
+        ET.SubElement(bend, "bend-alter").text = f"{written.bend_semitones:g}"
+        if "pre-bend" in tags:
+            ET.SubElement(bend, "pre-bend")
+        if "release" in tags:
+            release = ET.SubElement(technical, "bend")
+            ET.SubElement(release, "bend-alter").text = f"{-written.bend_semitones:g}"
+            ET.SubElement(release, "release")
+    if "tap" in tags:
+        ET.SubElement(technical, "tap")
+    if "vibrato" in tags:
+        ornaments = ET.SubElement(notations, "ornaments")
+        ET.SubElement(ornaments, "wavy-line", type="start")
+        ET.SubElement(ornaments, "wavy-line", type="stop")
+    if "staccato" in tags:
+        ET.SubElement(ET.SubElement(notations, "articulations"), "staccato")
+
+
+def _slur_pairs(notes: list[Note]) -> dict[int, list[tuple[str, str, int]]]:
+    """Find which note each slurred or slid one comes from; give marks by id of the note."""
+    marks: dict[int, list[tuple[str, str, int]]] = {}
+    ordered = sorted(notes, key=lambda note: note.onset_s)
+    number = 0
+    for index, note in enumerate(ordered):
+        tags = note.written.techniques & (SLURS | {"slide"})
+        before = next(
+            (n for n in reversed(ordered[:index]) if n.written.string == note.written.string), None
+        )
+        if not tags or before is None:
+            continue
+        if "slide" in tags:
+            kind = "slide"
+        else:
+            kind = "pull-off" if note.written.fret < before.written.fret else "hammer-on"
+        number = number % 6 + 1
+        marks.setdefault(id(before), []).append((kind, "start", number))
+        marks.setdefault(id(note), []).insert(0, (kind, "stop", number))
+    return marks

@@ -1,0 +1,390 @@
+"""The handout as it will print: pages of lines, curves and text in millimetres.
+
+Nothing here knows how it is painted; the window paints the same pages on screen and as PDF.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from fractions import Fraction
+
+from juxtanote.core.formats.breakdown import breakdown
+from juxtanote.core.formats.text_tab import bend_name
+from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.note import SLURS, Note
+from juxtanote.core.score.rhythm import count_word, write_phrase
+from juxtanote.core.theory.pitch import pitch_name
+
+WIDTH, HEIGHT, MARGIN = 210.0, 297.0, 16.0  # A4, ISO 216
+LINE_GAP = 3.0
+BEAT_WIDTH_LEAST, BEAT_WIDTH_MOST = 13.0, 26.0
+HEAD_ROOM, FOOT_ROOM = 12.0, 19.0
+POINT = 0.3528  # millimetres
+Measure = Callable[[str, float, bool], float]
+
+
+@dataclass(frozen=True, slots=True)
+class Stroke:
+    """A line or curve through points, `width` in millimetres."""
+
+    points: tuple[tuple[float, float], ...]
+    width: float = 0.15
+    soft: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Words:
+    """Text at a baseline; `anchor` is left, middle or right; size in points."""
+
+    x: float
+    y: float
+    text: str
+    size: float = 8.0
+    bold: bool = False
+    anchor: str = "left"
+    soft: bool = False
+    cleared: bool = False  # with the paper's colour behind it
+
+
+@dataclass(slots=True)
+class Page:
+    """One sheet of paper."""
+
+    strokes: list[Stroke] = field(default_factory=list)
+    words: list[Words] = field(default_factory=list)
+
+
+def roughly(text: str, size: float, bold: bool) -> float:
+    """Estimate the width of text in millimetres where no fonts are at hand."""
+    return len(text) * size * POINT * (0.56 if bold else 0.52)
+
+
+class _Typesetter:
+    """Fills pages from the top."""
+
+    def __init__(self, lesson: Lesson, measure: Measure) -> None:
+        self.lesson, self.measure = lesson, measure
+        self.pages = [Page()]
+        self.y = MARGIN
+
+    @property
+    def page(self) -> Page:
+        return self.pages[-1]
+
+    def need(self, height: float) -> None:
+        """Turn the page where there is no room."""
+        if self.y + height > HEIGHT - MARGIN - 6:
+            self.pages.append(Page())
+            self.y = MARGIN
+
+    def paragraph(self, text: str, size: float, *, bold: bool = False, soft: bool = False) -> None:
+        """Set text in lines that fit."""
+        for line in text.split("\n"):
+            for part in wrap(line, WIDTH - 2 * MARGIN, size, bold, self.measure):
+                self.need(size * POINT * 1.45)
+                self.y += size * POINT * 1.45
+                self.page.words.append(Words(MARGIN, self.y, part, size, bold, soft=soft))
+
+
+def wrap(text: str, width: float, size: float, bold: bool, measure: Measure) -> list[str]:
+    """Break a line of text between words so that every part fits."""
+    parts: list[str] = []
+    current = ""
+    for word in text.split():
+        longer = f"{current} {word}".strip()
+        if current and measure(longer, size, bold) > width:
+            parts.append(current)
+            current = word
+        else:
+            current = longer
+    return [*parts, current] if current or not parts else parts
+
+
+def lay_out(
+    lesson: Lesson,
+    *,
+    measure: Measure = roughly,
+    phrases: tuple[Phrase, ...] | None = None,
+    with_breakdown: bool = True,
+) -> list[Page]:
+    """Set a handout of the given phrases (all of them by default)."""
+    setter = _Typesetter(lesson, measure)
+    _heading(setter)
+    for phrase in phrases if phrases is not None else lesson.phrases:
+        _phrase(setter, phrase, with_breakdown)
+    total = len(setter.pages)
+    for number, page in enumerate(setter.pages, start=1):
+        foot = HEIGHT - MARGIN + 4
+        page.words.append(Words(MARGIN, foot, lesson.title, 7, soft=True))
+        page.words.append(
+            Words(WIDTH - MARGIN, foot, f"{number} of {total}", 7, anchor="right", soft=True)
+        )
+    return setter.pages
+
+
+def _heading(setter: _Typesetter) -> None:
+    lesson = setter.lesson
+    setter.y += 4
+    setter.paragraph(lesson.title, 20, bold=True)
+    facts = [" ".join(pitch_name(m) for m in lesson.guitar.tuning)]
+    if lesson.guitar.capo:
+        facts.append(f"capo at fret {lesson.guitar.capo}")
+    start = lesson.phrases[0].start_s if lesson.phrases else 0.0
+    time_map = lesson.time_map
+    facts.append(f"{time_map.tempo_at(start):.0f} beats a minute")
+    facts.append(f"{time_map.beats_per_bar}/{time_map.beat_unit}")
+    if lesson.feel:
+        facts.append(lesson.feel)
+    if lesson.key:
+        facts.append(lesson.key + (f" ({lesson.scale})" if lesson.scale else ""))
+    if abs(lesson.reference_cents) >= 3:
+        facts.append(f"the record sits {lesson.reference_cents:+.0f} cents off A = 440 Hz")
+    setter.paragraph(" · ".join(facts), 9, soft=True)
+    if lesson.teacher:
+        setter.paragraph(lesson.teacher, 9, soft=True)
+    setter.y += 4
+
+
+def _phrase(setter: _Typesetter, phrase: Phrase, with_breakdown: bool) -> None:
+    lesson = setter.lesson
+    setter.need(14 + _system_height(lesson))
+    title = phrase.name + (f"  ×{phrase.repeats}" if phrase.repeats > 1 else "")
+    setter.y += 3
+    setter.paragraph(title, 13, bold=True)
+    if phrase.place_in_form:
+        setter.paragraph(phrase.place_in_form, 8.5, soft=True)
+    written = write_phrase(phrase, lesson.time_map)
+    for bars in _systems(written, lesson):
+        setter.need(_system_height(lesson))
+        _system(setter, bars, lesson)
+    if with_breakdown:
+        setter.y += 1
+        setter.paragraph(breakdown(phrase, lesson), 8.5)
+    setter.y += 5
+
+
+def _system_height(lesson: Lesson) -> float:
+    return HEAD_ROOM + LINE_GAP * (lesson.guitar.string_count - 1) + FOOT_ROOM
+
+
+@dataclass(frozen=True, slots=True)
+class _Bar:
+    number: int  # from 0
+    notes: tuple[Note, ...]
+    beat_width: float
+
+
+def _systems(phrase: Phrase, lesson: Lesson) -> list[list[_Bar]]:
+    """Break a phrase into lines of bars by how wide they must be."""
+    if not phrase.notes:
+        return []
+    per_bar = lesson.time_map.beats_per_bar
+    by_bar: dict[int, list[Note]] = {}
+    for note in phrase.notes:
+        by_bar.setdefault(int((note.written.onset_beats or Fraction(0)) // per_bar), []).append(
+            note
+        )
+    bars = []
+    for number in range(min(by_bar), max(by_bar) + 1):
+        notes = tuple(by_bar.get(number, ()))
+        bars.append(_Bar(number, notes, _beat_width(notes)))
+    lines: list[list[_Bar]] = [[]]
+    room = WIDTH - 2 * MARGIN - 6
+    used = 0.0
+    for bar in bars:
+        width = bar.beat_width * per_bar
+        if lines[-1] and used + width > room:
+            lines.append([])
+            used = 0.0
+        lines[-1].append(bar)
+        used += width
+    return lines
+
+
+def _beat_width(notes: tuple[Note, ...]) -> float:
+    """Give each beat room for its closest notes."""
+    onsets = sorted({n.written.onset_beats or Fraction(0) for n in notes})
+    gaps = [float(b - a) for a, b in zip(onsets, onsets[1:], strict=False)]
+    least = min(gaps, default=1.0)
+    return min(max(5.4 / max(least, 0.1), BEAT_WIDTH_LEAST), BEAT_WIDTH_MOST)
+
+
+def _system(setter: _Typesetter, bars: list[_Bar], lesson: Lesson) -> None:
+    """Draw one line of tab."""
+    page, strings = setter.page, lesson.guitar.string_count
+    per_bar = lesson.time_map.beats_per_bar
+    top = setter.y + HEAD_ROOM
+    bottom = top + LINE_GAP * (strings - 1)
+    left = MARGIN + 6
+    natural = sum(bar.beat_width * per_bar for bar in bars)
+    room = WIDTH - MARGIN - left
+    scale = room / natural if natural > 0.6 * room else 1.0
+    right = left + natural * scale
+    for string in range(strings):
+        y = top + LINE_GAP * string
+        page.strokes.append(Stroke(((left, y), (right, y)), 0.12, soft=True))
+        name = pitch_name(lesson.guitar.tuning[-1 - string])[:-1]
+        page.words.append(Words(left - 2, y + 0.9, name, 6, anchor="right", soft=True))
+    x = left
+    page.strokes.append(Stroke(((x, top), (x, bottom)), 0.25))
+    place: dict[int, float] = {}
+    for bar in bars:
+        width = bar.beat_width * scale
+        page.words.append(Words(x + 0.6, top - 9.0, str(bar.number + 1), 6, soft=True))
+        for note in bar.notes:
+            inside = float((note.written.onset_beats or Fraction(0)) - bar.number * per_bar)
+            shift = -2.6 if not note.written.duration_beats else 0.0
+            place[note.ident] = x + 2.4 + inside * (width - 2.4 / per_bar) + shift
+        _rhythm(page, bar, place, bottom, lesson)
+        x += width * per_bar
+        page.strokes.append(Stroke(((x, top), (x, bottom)), 0.25))
+    notes = [note for bar in bars for note in bar.notes]
+    for index, note in enumerate(notes):
+        _note(page, note, notes, index, place, top)
+    setter.y = bottom + FOOT_ROOM
+
+
+def _note(
+    page: Page, note: Note, notes: list[Note], index: int, place: dict[int, float], top: float
+) -> None:
+    """Draw a fret number and its techniques."""
+    written, tags = note.written, note.written.techniques
+    x, y = place[note.ident], top + LINE_GAP * (note.written.string - 1)
+    text = "×" if "dead" in tags else str(written.fret)
+    if "natural-harmonic" in tags:
+        text = f"⟨{text}⟩"
+    size = 8.5 if written.duration_beats else 6.5
+    page.words.append(Words(x, y + 1.05, text, size, True, "middle", cleared=True))
+    before = next((n for n in reversed(notes[:index]) if n.written.string == written.string), None)
+    if tags & SLURS and before is not None:
+        _slur(page, place[before.ident], x, y - 1.5, "t" if "tap" in tags else "")
+    if "slide" in tags:
+        start = place[before.ident] + 1.6 if before is not None else x - 4.5
+        rising = before is None or before.written.fret < written.fret
+        tilt = 0.9 if rising else -0.9
+        page.strokes.append(Stroke(((start, y + tilt), (x - 1.7, y - tilt)), 0.2))
+    if tags & {"bend", "pre-bend"}:
+        _bend(page, x, y, top, written.bend_semitones, tags)
+    if "vibrato" in tags:
+        start = x + (5.5 if tags & {"bend", "pre-bend"} else 0.0)
+        wave = [(start + 0.7 * k, top - 3.2 + (0.5 if k % 2 else -0.5)) for k in range(9)]
+        page.strokes.append(Stroke(tuple(wave), 0.2))
+    for word, sign in (("palm-mute", "P.M."), ("let-ring", "l.r."), ("tap", "T"), ("rake", "rake")):
+        earlier = notes[index - 1].written.techniques if index else frozenset()
+        if word in tags and (word not in earlier or word == "tap"):
+            page.words.append(Words(x, top - 5.6, sign, 6, anchor="middle"))
+    if "staccato" in tags:
+        page.words.append(Words(x, y - 1.7, "·", 9, True, "middle"))
+
+
+def _slur(page: Page, start: float, end: float, y: float, sign: str) -> None:
+    """Draw an arc between two notes of a string."""
+    height = min(1.6, 0.25 * max(end - start, 1.0))
+    points = []
+    for step in range(13):
+        part = step / 12
+        points.append((start + (end - start) * part, y - 4 * height * part * (1 - part)))
+    page.strokes.append(Stroke(tuple(points), 0.2))
+    if sign:
+        page.words.append(Words(0.5 * (start + end), y - height - 0.4, sign, 5, anchor="middle"))
+
+
+def _bend(
+    page: Page, x: float, y: float, top: float, semitones: float, tags: frozenset[str]
+) -> None:
+    """Draw a bend as it rises, with its amount over it."""
+    peak = top - 3.4
+    if "pre-bend" in tags:
+        rise = [(x + 1.6, y - 0.4), (x + 1.6, peak)]
+    else:
+        rise = [(x + 1.6 + 2.4 * t, y - 0.2 + (peak - y) * t * t) for t in (0, 0.25, 0.5, 0.75, 1)]
+    tip = rise[-1]
+    page.strokes.append(Stroke(tuple(rise), 0.22))
+    page.strokes.append(
+        Stroke(((tip[0] - 0.7, tip[1] + 1.1), tip, (tip[0] + 0.7, tip[1] + 1.1)), 0.22)
+    )
+    page.words.append(Words(tip[0], peak - 0.7, bend_name(semitones), 6.5, anchor="middle"))
+    if "release" in tags:
+        low = y - 1.0
+        fall = [(tip[0] + 3.0 * t, peak + (low - peak) * t * t) for t in (0, 0.25, 0.5, 0.75, 1)]
+        page.strokes.append(Stroke(tuple(fall), 0.22))
+        end = fall[-1]
+        page.strokes.append(
+            Stroke(((end[0] - 0.9, end[1] - 0.9), end, (end[0] + 0.4, end[1] - 1.2)), 0.22)
+        )
+
+
+STROKE_SIGNS = {"down": "⊓", "up": "∨", "thumb": "p", "index": "i", "middle": "m", "ring": "a"}
+
+
+def _rhythm(page: Page, bar: _Bar, place: dict[int, float], bottom: float, lesson: Lesson) -> None:
+    """Draw stems, beams, dots, tuplets, counts, fingers and strokes under a bar."""
+    per_bar = lesson.time_map.beats_per_bar
+    stops: dict[Fraction, list[Note]] = {}
+    for note in bar.notes:
+        if note.written.duration_beats:
+            stops.setdefault(note.written.onset_beats or Fraction(0), []).append(note)
+    stem_top, stem_end = bottom + 2.2, bottom + 6.6
+    groups: dict[int, list[Fraction]] = {}
+    for onset, notes in stops.items():
+        x = place[notes[0].ident]
+        length = max(n.written.duration_beats or Fraction(0) for n in notes)
+        if length < 4:
+            page.strokes.append(Stroke(((x, stem_top), (x, stem_end)), 0.2))
+        if length.numerator == 3 and length.denominator in (1, 2, 4, 8):
+            page.words.append(Words(x + 0.8, stem_end - 0.6, "·", 9, True))
+        groups.setdefault(int(onset // 1), []).append(onset)
+        page.words.append(
+            Words(
+                x, bottom + 10.6, count_word(onset, per_bar), 6.5, onset.denominator == 1, "middle"
+            )
+        )
+        note = notes[0]
+        if note.written.stroke:
+            sign = STROKE_SIGNS[note.written.stroke]
+            page.words.append(Words(x, bottom + 13.6, sign, 6, anchor="middle"))
+        fingers = "".join(n.written.finger for n in notes)
+        if fingers:
+            page.words.append(Words(x, bottom + 16.4, fingers, 6, anchor="middle", soft=True))
+    for beat, onsets in groups.items():
+        _beams(page, beat, onsets, stops, place, stem_end)
+
+
+def _beams(
+    page: Page,
+    beat: int,
+    onsets: list[Fraction],
+    stops: dict[Fraction, list[Note]],
+    place: dict[int, float],
+    y: float,
+) -> None:
+    """Join the stems of one beat; single short notes get flags."""
+    onsets.sort()
+    xs = [place[stops[o][0].ident] for o in onsets]
+    gaps = [b - a for a, b in zip(onsets, [*onsets[1:], Fraction(beat + 1)], strict=True)]
+    triplet = any((gap.denominator % 3) == 0 for gap in gaps)
+    counts = [_beam_count(gap) for gap in gaps]
+    for level in range(3):
+        inset = y - 1.3 * level
+        for index, count in enumerate(counts):
+            if count <= level:
+                continue
+            if index + 1 < len(xs) and (counts[index + 1] > level or level == 0):
+                page.strokes.append(Stroke(((xs[index], inset), (xs[index + 1], inset)), 0.6))
+            elif index and counts[index - 1] > level:
+                continue
+            elif index:
+                page.strokes.append(Stroke(((xs[index] - 1.6, inset), (xs[index], inset)), 0.6))
+            else:
+                page.strokes.append(Stroke(((xs[index], inset), (xs[index] + 1.4, inset - 1)), 0.3))
+    if triplet and len(onsets) > 1:
+        number = "6" if min(gaps) <= Fraction(1, 6) else "3"
+        page.words.append(Words(0.5 * (xs[0] + xs[-1]), y + 2.4, number, 5.5, anchor="middle"))
+
+
+def _beam_count(gap: Fraction) -> int:
+    """Give how many beams a note of this length has; triplet eighths have one."""
+    if gap >= 1:
+        return 0
+    if gap > Fraction(1, 4):
+        return 1
+    return 2 if gap > Fraction(1, 8) else 3

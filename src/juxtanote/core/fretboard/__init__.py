@@ -1,0 +1,1 @@
+"""Which string, which fret, which finger."""

@@ -1,0 +1,55 @@
+"""Where a pitch can sit on the neck: what is physically possible, before any taste."""
+
+from dataclasses import dataclass
+
+from juxtanote.core.theory.harmonics import PARTIAL_AT_FRET, partial_offset
+from juxtanote.core.theory.tuning import Guitar
+
+PITCH_TOLERANCE = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class NoteToPlace:
+    """What the solver is told of a note. `midi` is the fretted pitch, or the harmonic's sound."""
+
+    onset_s: float
+    offset_s: float
+    midi: float
+    techniques: frozenset[str] = frozenset()
+    bend_semitones: float = 0.0
+    string: int | None = None  # locked
+    fret: int | None = None  # locked
+
+
+def find_candidates(guitar: Guitar, note: NoteToPlace) -> list[tuple[int, int]]:
+    """List every (string, fret) that gives the note its pitch, thinnest string first.
+
+    A locked string or fret leaves only what agrees with it; a place locked whole is taken as it is.
+
+    Examples
+    --------
+    >>> find_candidates(Guitar(), NoteToPlace(0.0, 0.5, 64.0))
+    [(1, 0), (2, 5), (3, 9), (4, 14), (5, 19)]
+    """
+    if note.string is not None and note.fret is not None:
+        return [(note.string, note.fret)]
+    places = []
+    for string in range(1, guitar.string_count + 1):
+        if note.string is not None and string != note.string:
+            continue
+        places += [(string, fret) for fret in _frets_on(guitar, note, string)]
+    if note.fret is not None:
+        places = [place for place in places if place[1] == note.fret]
+    return places
+
+
+def _frets_on(guitar: Guitar, note: NoteToPlace, string: int) -> list[int]:
+    open_midi = guitar.open_midi(string)
+    if "natural-harmonic" in note.techniques:
+        return [
+            fret
+            for fret, partial in PARTIAL_AT_FRET.items()
+            if abs(open_midi + partial_offset(partial) - note.midi) < PITCH_TOLERANCE
+        ]
+    fret = round(note.midi - open_midi)
+    return [fret] if 0 <= fret <= guitar.last_fret else []

@@ -1,0 +1,217 @@
+"""What a move of the hand costs, term by term, so that every choice can be explained.
+
+Terms are in one unit: about 1 for a shift of the hand by a few frets in a moderate tempo. Weights
+are the trade's order of importance (common practice), settled on composed phrases in the bench.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.theory.tuning import Guitar
+
+Array = NDArray[np.float64]
+IMPOSSIBLE = 1.0e6
+REACH_MM = 135.0  # index to little finger, as far as a hand opens
+EASY_MM = 84.0  # four frets at the fifth fret
+SLURRED = frozenset({"hammer-on", "pull-off", "tap", "slide"})
+
+
+@dataclass(frozen=True, slots=True)
+class Weights:
+    """How much each thing matters; `favouring` gives the named alternatives."""
+
+    shift: float = 0.9
+    travel: float = 0.016  # per millimetre
+    stretch: float = 0.045  # per millimetre beyond what is easy
+    string_step: float = 0.16
+    string_skip: float = 0.35
+    open_string: float = 1.0
+    open_jump: float = 0.05  # per fret between the hand and an open string
+    high_fret: float = 0.06  # per fret above the 12th
+    low_fret: float = 0.10  # per fret under the 3rd, for fretted notes
+    weak_finger: float = 0.15
+    bend_place: float = 1.0
+    vibrato_place: float = 0.6
+    thick_lead: float = 0.05
+    repeat_elsewhere: float = 0.8
+    sound: float = 1.0  # what the recording suggests
+
+
+PROFILES: dict[str, Weights] = {
+    "best overall": Weights(),
+    "stay in one position": Weights(shift=2.6, travel=0.04, stretch=0.03, open_string=1.6),
+    "along one string": Weights(
+        shift=0.1, travel=0.004, string_step=1.2, string_skip=1.0, open_string=1.2
+    ),
+    "open strings": Weights(open_string=-0.7, open_jump=0.0, low_fret=0.0, high_fret=0.12),
+    "fuller sound on thicker strings": Weights(thick_lead=-0.35, open_string=1.8, high_fret=0.02),
+    "fewest string changes": Weights(string_step=0.9, string_skip=0.6, shift=0.5),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class HandStates:
+    """Ways of playing one event: `strings` and `frets` (n_states, n_notes), `position` (n_states,).
+
+    `position` is the fret under the index finger; open and tapped notes leave the hand where it is.
+    """
+
+    strings: NDArray[np.int64]
+    frets: NDArray[np.int64]
+    position: NDArray[np.int64]
+
+    def take(self, index: NDArray[np.int64] | list[int]) -> "HandStates":
+        """Give some of the states."""
+        return HandStates(self.strings[index], self.frets[index], self.position[index])
+
+    def __len__(self) -> int:
+        return len(self.position)
+
+
+@dataclass(frozen=True, slots=True)
+class EventTraits:
+    """What the notes of one event share, as the costs need it."""
+
+    techniques: tuple[frozenset[str], ...]
+    bends: tuple[float, ...]
+    duration_s: float
+    midi: tuple[float, ...] = ()
+    clues: tuple[dict[tuple[int, int], float], ...] = ()  # cost by place, from the sound
+
+    def fretted(self, states: HandStates) -> NDArray[np.bool_]:
+        """Tell which notes the fretting hand holds down, shape (n_states, n_notes)."""
+        held = states.frets > 0
+        for column, tags in enumerate(self.techniques):
+            if "tap" in tags or "natural-harmonic" in tags:
+                held[:, column] = False
+        return held
+
+
+def fret_mm(guitar: Guitar, frets: NDArray[np.int64]) -> Array:
+    """Give distances from the nut, vectorised: L·(1 − 2^(−n/12))."""
+    sounding = guitar.scale_length_mm * 2.0 ** (-guitar.capo / 12.0)
+    return np.asarray(sounding * (1.0 - 2.0 ** (-frets / 12.0)))
+
+
+def standing_terms(
+    guitar: Guitar, states: HandStates, traits: EventTraits, weights: Weights
+) -> dict[str, Array]:
+    """Cost each state on its own, by name of the reason; each array is (n_states,)."""
+    held = traits.fretted(states)
+    frets = states.frets.astype(np.float64)
+    reach = fret_mm(guitar, states.frets) - fret_mm(guitar, states.position)[:, None]
+    finger = states.frets - states.position[:, None] + 1
+    open_notes = (states.frets == 0) & np.array(
+        ["natural-harmonic" not in tags for tags in traits.techniques]
+    )
+    stretch = np.where(held, np.maximum(reach - EASY_MM, 0.0), 0.0).max(axis=1)
+    terms = {
+        "stretch": weights.stretch * stretch,
+        "open string": weights.open_string * open_notes.mean(axis=1)
+        + weights.open_jump * (open_notes * (states.position[:, None] - 1)).mean(axis=1),
+        "high on the neck": weights.high_fret
+        * np.where(held, np.maximum(frets - 12, 0), 0).mean(1),
+        "low on the neck": weights.low_fret * np.where(held, np.maximum(3 - frets, 0), 0).mean(1),
+        "weak finger": weights.weak_finger * (held & (finger >= 4)).mean(axis=1),
+        "thick string": weights.thick_lead * (states.strings - 1).mean(axis=1),
+    }
+    bend = np.zeros(len(states))
+    shake = np.zeros(len(states))
+    clue = np.zeros(len(states))
+    for column, tags in enumerate(traits.techniques):
+        string, fret = states.strings[:, column], states.frets[:, column]
+        if tags & {"bend", "pre-bend"}:
+            bend += _bend_cost(string, fret, finger[:, column], traits.bends[column])
+        if "vibrato" in tags and "bar" not in tags:
+            shake += 5.0 * (fret == 0) + 0.4 * (finger[:, column] == 4) + 0.3 * (fret < 3)
+        if "palm-mute" in tags:
+            clue -= 0.12 * (string - 1)
+        if traits.clues:
+            table = traits.clues[column]
+            pairs = zip(string.tolist(), fret.tolist(), strict=True)
+            clue += weights.sound * np.array([table.get(place, 0.0) for place in pairs])
+    terms["bend"] = weights.bend_place * bend
+    terms["vibrato"] = weights.vibrato_place * shake
+    terms["sound"] = clue
+    return terms
+
+
+def _bend_cost(
+    string: NDArray[np.int64], fret: NDArray[np.int64], finger: NDArray[np.int64], amount: float
+) -> Array:
+    """Cost a bend: thick strings, low frets, fingers with none behind them."""
+    wide = min(max(amount, 0.5), 3.0) / 2.0
+    by_string = np.array([0.0, 0.35, 0.0, 0.0, 0.7, 1.8, 2.2, 3.0, 3.0, 3.0])[np.minimum(string, 9)]
+    by_finger = np.array([0.0, 0.9, 0.35, 0.0, 0.45])[np.clip(finger, 1, 4)]
+    low = 0.35 * np.maximum(6 - fret, 0)
+    return np.asarray(wide * (by_string + by_finger + low) + 6.0 * (fret == 0))
+
+
+def moving_terms(
+    guitar: Guitar,
+    before: HandStates,
+    after: HandStates,
+    traits_before: EventTraits,
+    traits: EventTraits,
+    gap_s: float,
+    weights: Weights,
+) -> dict[str, Array]:
+    """Cost every move between two events, by name; each array is (n_before, n_after)."""
+    haste = float(np.clip(0.30 / max(gap_s, 0.02), 0.4, 1.6))
+    from_mm, to_mm = fret_mm(guitar, before.position), fret_mm(guitar, after.position)
+    travel = np.abs(from_mm[:, None] - to_mm[None, :])
+    moved = before.position[:, None] != after.position[None, :]
+    # A hand that shifts by one fret only leans; a slide carries the hand for nothing.
+    distance = np.abs(before.position[:, None] - after.position[None, :])
+    shift = np.where(distance >= 2, 1.0, 0.5 * moved)
+    slid = any("slide" in tags for tags in traits.techniques)
+    open_now = (before.frets == 0).all(axis=1)
+    ease = np.where(open_now[:, None], 0.5, 1.0) * (0.25 if slid else 1.0)
+    step = np.abs(before.strings.mean(axis=1)[:, None] - after.strings.mean(axis=1)[None, :])
+    terms = {
+        "shift": ease * haste * (weights.shift * shift + weights.travel * travel),
+        "string change": weights.string_step * step
+        + weights.string_skip * np.maximum(step - 1.0, 0.0),
+        "one string": _one_string(before, after, traits_before, traits),
+        "repeated note": np.zeros((len(before), len(after))),
+    }
+    if before.strings.shape[1] == after.strings.shape[1] and _same_pitches(traits_before, traits):
+        elsewhere = np.any(before.strings[:, None, :] != after.strings[None, :, :], axis=2)
+        terms["repeated note"] = weights.repeat_elsewhere * elsewhere
+    return terms
+
+
+def _same_pitches(before: EventTraits, after: EventTraits) -> bool:
+    return before.midi == after.midi
+
+
+def _one_string(
+    before: HandStates, after: HandStates, traits_before: EventTraits, traits: EventTraits
+) -> Array:
+    """Forbid slurs and slides that leave their string or go the wrong way."""
+    cost = np.zeros((len(before), len(after)))
+    for column, tags in enumerate(traits.techniques):
+        tied = tags & SLURRED
+        if not tied or ("tap" in tags and not _tap_is_slurred(traits_before)):
+            continue
+        string, fret = after.strings[:, column], after.frets[:, column]
+        same = before.strings[:, :, None] == string[None, None, :]
+        if "slide" in tags and not tied - {"slide"} and len(traits.techniques) == 1:
+            moves = before.frets[:, :, None] != fret[None, None, :]
+        elif tags & {"hammer-on", "tap"}:
+            moves = before.frets[:, :, None] < fret[None, None, :]
+        elif "pull-off" in tags:
+            moves = before.frets[:, :, None] > fret[None, None, :]
+        else:
+            moves = np.ones_like(same)
+        fine = np.any(same & moves, axis=1)
+        # A slide from nowhere has only one end: then changing string is allowed, at a price.
+        cost += np.where(fine, 0.0, 3.0 if tied == {"slide"} else IMPOSSIBLE)
+    return cost
+
+
+def _tap_is_slurred(traits_before: EventTraits) -> bool:
+    """A tap after a slurred or tapped note stays on its string; the first tap may come anywhere."""
+    return any(tags & {"pull-off", "hammer-on", "tap"} for tags in traits_before.techniques)

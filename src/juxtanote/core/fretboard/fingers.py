@@ -1,0 +1,122 @@
+"""Fretting fingers from where the hand is, and strokes by school."""
+
+from juxtanote.core.fretboard.candidates import NoteToPlace
+from juxtanote.core.fretboard.solver import TOGETHER_S, Placement
+
+UNSTRUCK = frozenset({"hammer-on", "pull-off", "tap"})
+
+
+def choose_fingers(notes: list[NoteToPlace], placement: Placement) -> tuple[str, ...]:
+    """Give a finger to each note: one a fret from the position, stretched shapes 1-2-4 or 1-3-4.
+
+    A slide keeps its finger; open strings are 0, tapped notes belong to the other hand.
+    """
+    fingers: list[str] = []
+    last_on: dict[int, int] = {}
+    for index, note in enumerate(notes):
+        string, fret = placement.strings[index], placement.frets[index]
+        if "tap" in note.techniques:
+            finger = ""
+        elif fret == 0 or ("natural-harmonic" in note.techniques and fret == 12):
+            finger = "0" if fret == 0 else "4"
+        else:
+            finger = str(_finger_at(placement, index))
+            before = last_on.get(string)
+            if "slide" in note.techniques and before is not None and fingers[before] in "1234":
+                finger = fingers[before] or finger
+        fingers.append(finger)
+        last_on[string] = index
+    return tuple(fingers)
+
+
+def _finger_at(placement: Placement, index: int) -> int:
+    """One finger a fret; where the hand is stretched over five frets the middle is the second."""
+    reach = placement.frets[index] - placement.positions[index]
+    if reach == 2 and _stretched_near(placement, index):
+        return 2
+    return min(max(reach + 1, 1), 4)
+
+
+def _stretched_near(placement: Placement, index: int) -> bool:
+    """Tell whether the same hand position holds a note four frets up on the same string."""
+    position, string = placement.positions[index], placement.strings[index]
+    for other in range(max(index - 3, 0), min(index + 4, len(placement.frets))):
+        if placement.positions[other] == position and placement.strings[other] == string:
+            if placement.frets[other] - position == 4:
+                return True
+    return False
+
+
+def choose_strokes(notes: list[NoteToPlace], placement: Placement, school: str) -> tuple[str, ...]:
+    """Give the picking hand's part of each note; slurred notes are not struck.
+
+    Schools: ``alternate`` (down and up in turn), ``down``, ``economy`` (the stroke goes on in the
+    direction of the string change), ``hybrid`` (pick, and fingers for thinner strings), ``fingers``.
+    """
+    strokes: list[str] = []
+    last, last_string, last_onset = "", 0, -1.0
+    for index, note in enumerate(notes):
+        string = placement.strings[index]
+        if index and note.onset_s - last_onset < TOGETHER_S and strokes:
+            strokes.append(_in_grip(school, last, string, last_string))
+            last_string = min(last_string, string)
+            continue
+        last_onset = note.onset_s
+        follows = bool(note.techniques & UNSTRUCK) or (
+            "slide" in note.techniques and "grace" not in note.techniques and index > 0
+            and placement.strings[index - 1] == string
+        )  # fmt: skip
+        if follows:
+            strokes.append("")
+            last_string = string
+            continue
+        stroke = _stroke(school, last, string, last_string)
+        strokes.append(stroke)
+        last, last_string = stroke, string
+    return tuple(strokes)
+
+
+def _in_grip(school: str, stroke: str, string: int, thickest: int) -> str:
+    if school in ("alternate", "down", "economy"):
+        return stroke
+    return _plucked(thickest - string) if school == "hybrid" else _bare(string)
+
+
+def _plucked(thinner_by: int) -> str:
+    return "middle" if thinner_by <= 1 else "ring"
+
+
+def _bare(string: int) -> str:
+    return {1: "ring", 2: "middle", 3: "index"}.get(string, "thumb")
+
+
+def _stroke(school: str, last: str, string: int, last_string: int) -> str:
+    turned = "up" if last == "down" else "down"
+    if school == "down":
+        return "down"
+    if school == "fingers":
+        return _bare(string)
+    if school == "economy" and last_string and string != last_string:
+        return "down" if string < last_string else "up"
+    if school == "hybrid" and last_string and string < last_string:
+        return _plucked(last_string - string)
+    if school == "hybrid" and last not in ("", "down", "up"):
+        return "down"
+    return turned
+
+
+def count_changes(strokes: tuple[str, ...], strings: tuple[int, ...]) -> tuple[int, int]:
+    """Count outside and inside string changes of the pick.
+
+    Outside: down on the thicker then up on the thinner string, or up on the thinner then down on
+    the thicker; inside: the pick starts from between the strings (common practice).
+    """
+    outside = inside = 0
+    struck = [(s, n) for s, n in zip(strokes, strings, strict=True) if s in ("down", "up")]
+    for (stroke, string), (after, next_string) in zip(struck, struck[1:], strict=False):
+        if string == next_string or stroke == after:
+            continue
+        to_thinner = next_string < string
+        outward = (stroke == "down") == to_thinner
+        outside, inside = outside + outward, inside + (not outward)
+    return outside, inside

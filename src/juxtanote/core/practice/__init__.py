@@ -1,0 +1,1 @@
+"""Loop plans, speed steps and the log."""

@@ -1,0 +1,1 @@
+"""The lesson as frozen values, and the edits that make a new lesson."""

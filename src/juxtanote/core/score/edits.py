@@ -1,0 +1,281 @@
+"""What a person does to a lesson: each edit is a function from a lesson to a new lesson.
+
+Everything decided by hand is locked, so that a new listening or placement works around it.
+"""
+
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+
+from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.note import BENDS, SLURS, TECHNIQUES, HeardNote, Note, WrittenNote
+from juxtanote.core.theory.tuning import Guitar
+
+SHORTEST_NOTE_S = 0.02
+SHORTEST_PHRASE_S = 0.1
+
+
+def _with(lesson: Lesson, ident: int, change: Callable[[Phrase], Phrase]) -> Lesson:
+    phrase = lesson.phrase(ident)
+    if phrase is None:
+        raise ValueError(f"there is no phrase number {ident}")
+    return lesson.with_phrase(change(phrase))
+
+
+def _each_note(
+    lesson: Lesson, phrase: int, notes: Iterable[int], change: Callable[[Note], Note]
+) -> Lesson:
+    chosen = set(notes)
+    return _with(
+        lesson,
+        phrase,
+        lambda p: p.with_notes([change(n) if n.ident in chosen else n for n in p.notes]),
+    )
+
+
+# Phrases
+
+
+def cut_phrase(lesson: Lesson, start_s: float, end_s: float, name: str = "") -> Lesson:
+    """Add an empty phrase over a stretch of the recording."""
+    start, end = sorted((max(start_s, 0.0), max(end_s, 0.0)))
+    end = max(end, start + SHORTEST_PHRASE_S)
+    number = lesson.fresh_phrase_number()
+    return lesson.with_phrase(Phrase(number, name or next_phrase_name(lesson), start, end))
+
+
+def next_phrase_name(lesson: Lesson) -> str:
+    """Give the first free letter, then numbers."""
+    used = {phrase.name for phrase in lesson.phrases}
+    letters = (chr(ord("A") + index) for index in range(26))
+    free = next((letter for letter in letters if letter not in used), None)
+    return free or f"Phrase {lesson.fresh_phrase_number()}"
+
+
+def move_phrase_edge(lesson: Lesson, ident: int, edge: str, seconds: float) -> Lesson:
+    """Move the start or the end of a phrase."""
+
+    def moved(phrase: Phrase) -> Phrase:
+        if edge == "start":
+            start = min(max(seconds, 0.0), phrase.end_s - SHORTEST_PHRASE_S)
+            return replace(phrase, start_s=start)
+        return replace(phrase, end_s=max(seconds, phrase.start_s + SHORTEST_PHRASE_S))
+
+    return _with(lesson, ident, moved)
+
+
+def change_phrase(lesson: Lesson, ident: int, **fields: object) -> Lesson:
+    """Replace fields of a phrase: name, repeats, status, breakdown and the like."""
+    return _with(lesson, ident, lambda p: replace(p, **fields))  # type: ignore[arg-type]
+
+
+def delete_phrase(lesson: Lesson, ident: int) -> Lesson:
+    """Take a phrase away."""
+    return replace(lesson, phrases=tuple(p for p in lesson.phrases if p.ident != ident))
+
+
+# Notes
+
+
+def change_written(
+    lesson: Lesson, phrase: int, notes: Iterable[int], lock: str, **fields: object
+) -> Lesson:
+    """Replace fields of the written side of notes, and lock what was decided."""
+    return _each_note(lesson, phrase, notes, lambda n: n.rewritten(lock, **fields))
+
+
+def set_place(lesson: Lesson, phrase: int, note: int, string: int, fret: int) -> Lesson:
+    """Put a note on a string and fret. Another pitch than the heard one locks the pitch too."""
+    if not 1 <= string <= lesson.guitar.string_count or not 0 <= fret <= lesson.guitar.last_fret:
+        raise ValueError(f"string {string}, fret {fret} is not on this guitar")
+
+    def placed(old: Note) -> Note:
+        new = old.rewritten("place", string=string, fret=fret)
+        if "natural-harmonic" in old.written.techniques:
+            return new
+        midi = lesson.guitar.midi_at(string, fret)
+        return new if abs(midi - old.heard.midi) < 0.5 else new.rewritten("pitch")
+
+    return _each_note(lesson, phrase, [note], placed)
+
+
+def move_to_neighbour(lesson: Lesson, phrase: int, notes: Iterable[int], step: int) -> Lesson:
+    """Move notes to a neighbouring string at the same pitch; `step` +1 is thicker.
+
+    Notes that would leave the neck stay.
+    """
+
+    def moved(note: Note) -> Note:
+        place = neighbour_place(lesson.guitar, note, step)
+        return note if place is None else note.rewritten("place", string=place[0], fret=place[1])
+
+    return _each_note(lesson, phrase, notes, moved)
+
+
+def neighbour_place(guitar: Guitar, note: Note, step: int) -> tuple[int, int] | None:
+    """Give the same fretted pitch on the next string, or None where the neck ends."""
+    string = note.written.string + step
+    if not 1 <= string <= guitar.string_count:
+        return None
+    fret = guitar.midi_at(note.written.string, note.written.fret) - guitar.open_midi(string)
+    return (string, fret) if 0 <= fret <= guitar.last_fret else None
+
+
+def toggle_technique(lesson: Lesson, phrase: int, notes: Iterable[int], technique: str) -> Lesson:
+    """Put a technique on notes, or take it off where all of them have it."""
+    if technique not in TECHNIQUES:
+        raise ValueError(f"unknown technique {technique!r}")
+    chosen = set(notes)
+    found = lesson.phrase(phrase)
+    on = found is not None and not all(
+        technique in n.written.techniques for n in found.notes if n.ident in chosen
+    )
+
+    def toggled(note: Note) -> Note:
+        tags = set(note.written.techniques)
+        if on:
+            tags -= SLURS if technique in SLURS else set()
+            tags |= {technique}
+        else:
+            tags -= {technique}
+        amount = note.written.bend_semitones
+        if technique in BENDS:
+            amount = (amount or 2.0) if on or tags & BENDS else 0.0
+        stroke = "" if tags & SLURS else note.written.stroke
+        return note.rewritten(
+            "techniques", techniques=frozenset(tags), bend_semitones=amount, stroke=stroke
+        )
+
+    return _each_note(lesson, phrase, chosen, toggled)
+
+
+def delete_notes(lesson: Lesson, phrase: int, notes: Iterable[int]) -> Lesson:
+    """Take notes out of a phrase."""
+    gone = set(notes)
+    return _with(
+        lesson, phrase, lambda p: p.with_notes([n for n in p.notes if n.ident not in gone])
+    )
+
+
+def add_note(lesson: Lesson, phrase: int, onset_s: float, string: int, fret: int) -> Lesson:
+    """Write a note where the machine heard none; it lasts a quarter second or to the next one."""
+
+    def added(found: Phrase) -> Phrase:
+        number = 1 + max((n.ident for n in found.notes), default=0)
+        later = [n.onset_s for n in found.notes if n.onset_s > onset_s + SHORTEST_NOTE_S]
+        end = min([onset_s + 0.25, *later])
+        heard = HeardNote(
+            onset_s, end, float(lesson.guitar.midi_at(string, fret)), evidence=("added by hand",)
+        )
+        written = WrittenNote(string, fret, locked=frozenset({"pitch", "place", "time"}))
+        return found.with_notes([*found.notes, Note(number, heard, written)])
+
+    return _with(lesson, phrase, added)
+
+
+def move_note_edge(lesson: Lesson, phrase: int, note: int, edge: str, seconds: float) -> Lesson:
+    """Move where a note starts or stops."""
+
+    def moved(old: Note) -> Note:
+        heard = old.heard
+        if edge == "onset":
+            onset = min(max(seconds, 0.0), heard.offset_s - SHORTEST_NOTE_S)
+            shift = heard.onset_s - onset
+            curve = tuple((t + shift, c) for t, c in heard.curve if t + shift >= 0.0)
+            changed = replace(heard, onset_s=onset, curve=curve)
+        else:
+            changed = replace(heard, offset_s=max(seconds, heard.onset_s + SHORTEST_NOTE_S))
+        return replace(old, heard=changed).rewritten("time")
+
+    return _each_note(lesson, phrase, [note], moved)
+
+
+def split_note(lesson: Lesson, phrase: int, note: int, seconds: float) -> Lesson:
+    """Make two notes of one at a time inside it."""
+
+    def split(found: Phrase) -> Phrase:
+        old = found.note(note)
+        if old is None:
+            raise ValueError(f"there is no note number {note}")
+        inside = old.onset_s + SHORTEST_NOTE_S < seconds < old.offset_s - SHORTEST_NOTE_S
+        at = seconds if inside else 0.5 * (old.onset_s + old.offset_s)
+        length = at - old.onset_s
+        early = tuple(p for p in old.heard.curve if p[0] < length)
+        late = tuple((t - length, c) for t, c in old.heard.curve if t >= length)
+        number = 1 + max(n.ident for n in found.notes)
+        first = replace(old, heard=replace(old.heard, offset_s=at, curve=early)).rewritten("time")
+        second = Note(
+            number,
+            replace(old.heard, onset_s=at, curve=late),
+            replace(old.written, techniques=frozenset(), bend_semitones=0.0, onset_beats=None),
+        ).rewritten("time")
+        return found.with_notes([*(n for n in found.notes if n.ident != note), first, second])
+
+    return _with(lesson, phrase, split)
+
+
+def join_notes(lesson: Lesson, phrase: int, notes: Iterable[int]) -> Lesson:
+    """Make one note of several: the first, sounding to the end of the last."""
+
+    def joined(found: Phrase) -> Phrase:
+        chosen = [n for n in found.notes if n.ident in set(notes)]
+        if len(chosen) < 2:
+            return found
+        first, last = chosen[0], max(chosen, key=lambda n: n.offset_s)
+        curve = list(first.heard.curve)
+        for other in chosen[1:]:
+            shift = other.onset_s - first.onset_s
+            rise = 100.0 * (other.heard.midi - first.heard.midi)
+            curve += [(t + shift, c + rise) for t, c in other.heard.curve]
+        heard = replace(first.heard, offset_s=last.offset_s, curve=tuple(sorted(curve)))
+        gone = {n.ident for n in chosen}
+        kept = [n for n in found.notes if n.ident not in gone]
+        return found.with_notes([*kept, replace(first, heard=heard).rewritten("time")])
+
+    return _with(lesson, phrase, joined)
+
+
+def take_runner_up(lesson: Lesson, phrase: int, note: int) -> Lesson:
+    """Read a note as its first runner-up; the old reading becomes the last runner-up."""
+
+    def taken(old: Note) -> Note:
+        if not old.heard.runner_ups:
+            return old
+        first, *others = old.heard.runner_ups
+        back = replace(first, midi=old.heard.midi, why="the first reading")
+        heard = replace(old.heard, midi=first.midi, runner_ups=(*others, back))
+        fret = old.written.fret + round(first.midi - old.heard.midi)
+        place = (old.written.string, fret)
+        if not 0 <= fret <= lesson.guitar.last_fret:
+            place = _any_place(lesson.guitar, round(first.midi)) or place
+        if not 0 <= place[1] <= lesson.guitar.last_fret:
+            return old
+        return replace(old, heard=heard).rewritten("pitch", string=place[0], fret=place[1])
+
+    return _each_note(lesson, phrase, [note], taken)
+
+
+def _any_place(guitar: Guitar, midi: int) -> tuple[int, int] | None:
+    for string in range(1, guitar.string_count + 1):
+        if 0 <= midi - guitar.open_midi(string) <= guitar.last_fret:
+            return string, midi - guitar.open_midi(string)
+    return None
+
+
+def merge_listening(phrase: Phrase, heard: tuple[Note, ...]) -> Phrase:
+    """Put a new listening into a phrase: notes with any lock stay, what overlaps them is dropped."""
+    kept = [note for note in phrase.notes if note.written.locked]
+    fresh = []
+    number = 1 + max((note.ident for note in phrase.notes), default=0)
+    for note in heard:
+        near = (abs(note.onset_s - old.onset_s) < 0.05 for old in kept)
+        if any(near) or any(_same_sound(note, old) for old in kept):
+            continue
+        fresh.append(replace(note, ident=number))
+        number += 1
+    return phrase.with_notes([*kept, *fresh])
+
+
+def _same_sound(new: Note, old: Note) -> bool:
+    """Tell whether a new note is inside an old one at its pitch."""
+    inside = old.onset_s - 0.03 < new.onset_s < old.offset_s - 0.03
+    return inside and abs(new.heard.midi - old.heard.midi) < 0.6

@@ -1,0 +1,212 @@
+"""From measured onsets to written time: a search that weighs deviation against complexity.
+
+Each beat is written in one of a few subdivisions; the cheapest row of subdivisions is found beat by
+beat, and notes snap to distinct places in order. Both times stay with each note.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from fractions import Fraction
+
+import numpy as np
+
+from juxtanote.core.score.lesson import Phrase
+from juxtanote.core.score.note import Note
+from juxtanote.core.score.time_map import TimeMap
+
+GRIDS = {1: 0.0, 2: 0.05, 3: 0.16, 4: 0.14, 6: 0.30, 8: 0.55}
+"""Subdivisions of a beat, and what their complexity costs."""
+SUBDIVISIONS = ("auto", "eighths", "triplets", "sixteenths", "sextuplets", "thirty-seconds")
+_FIXED = {"eighths": 2, "triplets": 3, "sixteenths": 4, "sextuplets": 6, "thirty-seconds": 8}
+SPREAD_S = 0.020  # how far a player is off, common practice
+GRACE_S = 0.09
+
+
+@dataclass(frozen=True, slots=True)
+class WrittenTime:
+    """Where a note is counted: start and length in beats, exact."""
+
+    onset_beats: Fraction
+    duration_beats: Fraction
+
+
+def quantise(
+    onset_beats: Sequence[float],
+    *,
+    beat_s: float,
+    subdivision: str = "auto",
+    evenness: float = 1.0,
+    compound: bool = False,
+) -> list[Fraction]:
+    """Write onsets (in beats, rising) as exact fractions.
+
+    Parameters
+    ----------
+    beat_s : float
+        Length of a beat, which tells how much a deviation in beats is in seconds.
+    subdivision : str
+        One of `SUBDIVISIONS`; ``auto`` chooses beat by beat.
+    evenness : float
+        1 writes the simplest countable rhythm; 0 keeps 1/24 of a beat.
+    compound : bool
+        The beat falls into three.
+    """
+    if subdivision not in SUBDIVISIONS:
+        raise ValueError(f"subdivision is {subdivision!r}; it needs one of {SUBDIVISIONS}")
+    beats = np.asarray(onset_beats, dtype=np.float64)
+    if len(beats) == 0:
+        return []
+    if evenness < 0.15:
+        return _distinct([Fraction(round(b * 24), 24) for b in beats], 24)
+    spread = SPREAD_S / beat_s * (0.5 + 1.0 * evenness)
+    chosen = _choose_grids(beats, spread, subdivision, compound)
+    written = [_nearest(b, chosen) for b in beats]
+    return _distinct(written, 24, chosen)
+
+
+def _choose_grids(
+    beats: np.ndarray, spread: float, subdivision: str, compound: bool
+) -> dict[int, int]:
+    """Choose the subdivision of every beat by dynamic programming over neighbouring beats."""
+    first, last = int(np.floor(beats[0])) - 1, int(np.floor(beats[-1])) + 1
+    if subdivision != "auto":
+        return dict.fromkeys(range(first, last + 2), _FIXED[subdivision])
+    options = list(GRIDS)
+    columns = list(range(first, last + 1))
+    total = np.zeros(len(options))
+    back: list[np.ndarray] = []
+    change = 0.25 * (1.0 - np.eye(len(options)))
+    for beat in columns:
+        inside = beats[(beats >= beat - 0.06) & (beats < beat + 0.94)] - beat
+        own = np.array([_beat_cost(inside, grid, spread, compound) for grid in options])
+        ways = total[:, None] + change
+        back.append(np.argmin(ways, axis=0))
+        total = ways[back[-1], np.arange(len(options))] + own
+    state = int(np.argmin(total))
+    chosen: dict[int, int] = {}
+    for beat, pointers in zip(reversed(columns), reversed(back), strict=True):
+        chosen[beat] = options[state]
+        state = int(pointers[state])
+    return chosen
+
+
+def _beat_cost(inside: np.ndarray, grid: int, spread: float, compound: bool) -> float:
+    complexity = GRIDS[grid]
+    if compound and grid in (3, 6):
+        complexity *= 0.3
+    if len(inside) == 0:
+        return 0.02 * complexity
+    places = np.rint(inside * grid)
+    distance = np.abs(inside - places / grid)
+    crowded = len(places) - len(set(places.tolist()))
+    # Half squared deviations in units of the spread: the negative log of a normal density.
+    return float(0.5 * np.sum((distance / spread) ** 2) * 0.5 + 3.0 * complexity + 4.0 * crowded)
+
+
+def _nearest(beat: float, chosen: dict[int, int]) -> Fraction:
+    whole = int(np.floor(beat + 0.06))
+    grid = chosen.get(whole, 4)
+    return Fraction(whole) + Fraction(round((beat - whole) * grid), grid)
+
+
+def _distinct(
+    written: list[Fraction], finest: int, chosen: dict[int, int] | None = None
+) -> list[Fraction]:
+    """Keep onsets rising: of two at one place the later goes on by half a step."""
+    result: list[Fraction] = []
+    for place in written:
+        if result and place <= result[-1]:
+            grid = (chosen or {}).get(int(np.floor(result[-1])), finest)
+            place = result[-1] + Fraction(1, 2 * max(grid, 4))
+        result.append(place)
+    return result
+
+
+def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
+    """Give every note of a phrase its counted onset and length.
+
+    Notes that start together share an onset; a grace note stands just before its main note and
+    takes no time of its own; lengths run to the next onset unless the note stops clearly earlier.
+    """
+    if not phrase.notes:
+        return phrase
+    groups = _groups(list(phrase.notes))
+    beats = [float(time_map.to_beats(group[0].onset_s)) for group in groups]
+    counted = [i for i, group in enumerate(groups) if not _is_grace(group, groups, i)]
+    beat_s = 60.0 / time_map.tempo_at(groups[0][0].onset_s)
+    places = quantise(
+        [beats[i] for i in counted],
+        beat_s=beat_s,
+        subdivision=phrase.subdivision,
+        evenness=phrase.evenness,
+        compound=time_map.division == 3,
+    )
+    onset_of = dict(zip(counted, places, strict=True))
+    following = places[1:] + [places[-1] + 1] if places else []
+    notes: list[Note] = []
+    for index, group in enumerate(groups):
+        if index in onset_of:
+            onset = onset_of[index]
+            room = following[counted.index(index)] - onset
+        else:
+            later = [onset_of[i] for i in counted if i > index]
+            onset, room = (later[0] if later else Fraction(round(beats[index]))), Fraction(0)
+        for note in group:
+            length = _length(note, room, time_map) if room else Fraction(0)
+            notes.append(_timed(note, onset, length))
+    return phrase.with_notes(notes)
+
+
+def _timed(note: Note, onset: Fraction, length: Fraction) -> Note:
+    written = note.written
+    if "time" in written.locked and written.onset_beats is not None:
+        onset, length = written.onset_beats, written.duration_beats or length
+    return replace(note, written=replace(written, onset_beats=onset, duration_beats=length))
+
+
+def _groups(notes: list[Note]) -> list[list[Note]]:
+    groups: list[list[Note]] = []
+    for note in notes:
+        if groups and note.onset_s - groups[-1][0].onset_s < 0.03:
+            groups[-1].append(note)
+        else:
+            groups.append([note])
+    return groups
+
+
+def _is_grace(group: list[Note], groups: list[list[Note]], index: int) -> bool:
+    if index + 1 >= len(groups):
+        return False
+    marked = any(n.written.techniques & {"grace", "rake"} for n in group)
+    return marked and groups[index + 1][0].onset_s - group[0].onset_s < 2 * GRACE_S
+
+
+def _length(note: Note, room: Fraction, time_map: TimeMap) -> Fraction:
+    """Write how long a note is held: to the next one, or to a clear stop before it."""
+    sounding = float(time_map.to_beats(note.offset_s) - time_map.to_beats(note.onset_s))
+    if "let-ring" in note.written.techniques or sounding > 0.62 * float(room):
+        return room
+    steps = [Fraction(k, d) for d in (2, 3, 4, 6) for k in range(1, 4 * d)]
+    fitting = [s for s in steps if s <= room] or [room]
+    return min(fitting, key=lambda s: abs(float(s) - sounding) + 0.02 * s.denominator)
+
+
+COUNT_WORDS = {
+    (0, 1): "", (1, 2): "&", (1, 4): "e", (3, 4): "a", (1, 3): "trip", (2, 3): "let",
+    (1, 6): "ta", (5, 6): "ta",
+}  # fmt: skip
+
+
+def count_word(onset: Fraction, beats_per_bar: int) -> str:
+    """Say an onset as it is counted: "3", "&", "e", "a", "trip", "let".
+
+    Examples
+    --------
+    >>> count_word(Fraction(6), 4), count_word(Fraction(13, 2), 4), count_word(Fraction(27, 4), 4)
+    ('3', '&', 'a')
+    """
+    whole = onset.numerator // onset.denominator
+    part = onset - whole
+    if part == 0:
+        return str(whole % beats_per_bar + 1)
+    return COUNT_WORDS.get((part.numerator, part.denominator), "·")

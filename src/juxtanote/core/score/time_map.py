@@ -1,0 +1,141 @@
+"""Between seconds and beats: beat times as they were played, bars counted over them."""
+
+from bisect import bisect_right
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+
+@dataclass(frozen=True, slots=True)
+class TimeMap:
+    """Beat times in seconds. Beat 0 is the first beat of bar 1; earlier beats are the pickup.
+
+    Between two beats time runs evenly; before the first and after the last it goes on at the
+    tempo found there. `division` is 2 where beats halve, 3 where they fall into three.
+    """
+
+    beat_times_s: tuple[float, ...] = (0.0, 0.5)
+    first_downbeat: int = 0  # index of bar 1, beat 1 in `beat_times_s`
+    beats_per_bar: int = 4
+    beat_unit: int = 4  # the note value of one beat in the time signature
+    division: int = 2
+
+    def __post_init__(self) -> None:
+        times = np.asarray(self.beat_times_s, dtype=np.float64)
+        if len(times) < 2 or not np.all(np.isfinite(times)) or np.any(np.diff(times) < 0.02):
+            raise ValueError("a time map needs two or more rising beat times, 20 ms apart or more")
+        if not 1 <= self.beats_per_bar <= 16 or self.beat_unit not in (2, 4, 8, 16):
+            raise ValueError(f"a bar of {self.beats_per_bar}/{self.beat_unit} cannot be counted")
+        if not -100_000 <= self.first_downbeat <= 100_000 or self.division not in (2, 3):
+            raise ValueError("the first downbeat or the division of the beat is out of range")
+
+    def to_beats(self, seconds: ArrayLike) -> NDArray[np.float64]:
+        """Give beat positions; 0 is bar 1, beat 1."""
+        times = np.asarray(self.beat_times_s)
+        return _piecewise(np.asarray(seconds, np.float64), times, self._numbers())
+
+    def to_seconds(self, beats: ArrayLike) -> NDArray[np.float64]:
+        """Give times in seconds of beat positions."""
+        times = np.asarray(self.beat_times_s)
+        return _piecewise(np.asarray(beats, np.float64), self._numbers(), times)
+
+    def _numbers(self) -> NDArray[np.float64]:
+        return np.arange(len(self.beat_times_s), dtype=np.float64) - self.first_downbeat
+
+    def bar_and_beat(self, beats: float) -> tuple[int, float]:
+        """Give the bar (1-based; 0 and below before bar 1) and the beat in it (1-based).
+
+        Examples
+        --------
+        >>> TimeMap().bar_and_beat(5.5)
+        (2, 2.5)
+        """
+        bar = int(np.floor(beats / self.beats_per_bar + 1e-9))
+        return bar + 1, float(beats - bar * self.beats_per_bar + 1.0)
+
+    def tempo_at(self, seconds: float) -> float:
+        """Give the tempo around a time, in beats a minute."""
+        times = self.beat_times_s
+        index = min(max(bisect_right(times, seconds) - 1, 0), len(times) - 2)
+        low, high = max(index - 2, 0), min(index + 3, len(times) - 1)
+        return 60.0 * (high - low) / (times[high] - times[low])
+
+    def beats_between(self, start_s: float, end_s: float) -> list[tuple[float, int, int]]:
+        """List (seconds, bar, beat) of every whole beat in a stretch of time."""
+        first = int(np.ceil(float(self.to_beats(start_s)) - 1e-9))
+        last = int(np.floor(float(self.to_beats(end_s)) + 1e-9))
+        seconds = self.to_seconds(np.arange(first, last + 1))
+        rows = []
+        for beat, time in zip(range(first, last + 1), seconds, strict=True):
+            bar, inside = self.bar_and_beat(float(beat))
+            rows.append((float(time), bar, round(inside)))
+        return rows
+
+    # Edits: each gives a new map.
+
+    def with_constant_tempo(self, bpm: float, bar_one_s: float, length_s: float) -> "TimeMap":
+        """Lay even beats over a recording, bar 1 at a given time."""
+        if not 20.0 <= bpm <= 400.0:
+            raise ValueError(f"a tempo of {bpm:g} beats a minute: 20 to 400")
+        step = 60.0 / bpm
+        before = int(max(bar_one_s, 0.0) / step)
+        count = max(int((length_s - bar_one_s) / step) + 1, 2)
+        times = bar_one_s + step * np.arange(-before, count)
+        return replace(self, beat_times_s=tuple(times.tolist()), first_downbeat=before)
+
+    def with_beat_at(self, index: int, seconds: float) -> "TimeMap":
+        """Move one beat, staying between its neighbours."""
+        times = list(self.beat_times_s)
+        low = times[index - 1] + 0.03 if index > 0 else -np.inf
+        high = times[index + 1] - 0.03 if index + 1 < len(times) else np.inf
+        times[index] = float(min(max(seconds, low), high))
+        return replace(self, beat_times_s=tuple(times))
+
+    def with_bar_one_at(self, seconds: float) -> "TimeMap":
+        """Declare the beat nearest to a time the first of bar 1."""
+        times = np.asarray(self.beat_times_s)
+        return replace(self, first_downbeat=int(np.argmin(np.abs(times - seconds))))
+
+    def shifted_by_a_beat(self, beats: int) -> "TimeMap":
+        """Move every bar line by whole beats."""
+        return replace(self, first_downbeat=self.first_downbeat + beats)
+
+    def doubled(self) -> "TimeMap":
+        """Put a beat between every two."""
+        times = np.asarray(self.beat_times_s)
+        middles = 0.5 * (times[1:] + times[:-1])
+        both = np.sort(np.concatenate([times, middles]))
+        return replace(
+            self, beat_times_s=tuple(both.tolist()), first_downbeat=2 * self.first_downbeat
+        )
+
+    def halved(self) -> "TimeMap":
+        """Keep every second beat, bar 1 among them."""
+        odd = self.first_downbeat % 2
+        times = self.beat_times_s[odd::2]
+        if len(times) < 2:
+            raise ValueError("too few beats to halve the tempo")
+        return replace(self, beat_times_s=times, first_downbeat=(self.first_downbeat - odd) // 2)
+
+    def tapped(self, taps_s: Sequence[float]) -> "TimeMap":
+        """Lay beats through taps, and go on at their tempo on both sides."""
+        taps = np.sort(np.asarray(taps_s, dtype=np.float64))
+        if len(taps) < 4:
+            raise ValueError("tap at least four beats")
+        step = float(np.median(np.diff(taps)))
+        before = taps[0] - step * np.arange(int(taps[0] / step), 0, -1)
+        end = self.beat_times_s[-1]
+        after = taps[-1] + step * np.arange(1, max(int((end - taps[-1]) / step), 0) + 1)
+        times = np.concatenate([before, taps, after])
+        return replace(self, beat_times_s=tuple(times.tolist()), first_downbeat=len(before))
+
+
+def _piecewise(
+    x: NDArray[np.float64], xp: NDArray[np.float64], fp: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """Interpolate, and go on straight beyond both ends."""
+    index = np.clip(np.searchsorted(xp, x, side="right") - 1, 0, len(xp) - 2)
+    slope = (fp[index + 1] - fp[index]) / (xp[index + 1] - xp[index])
+    return np.asarray(fp[index] + (x - xp[index]) * slope)

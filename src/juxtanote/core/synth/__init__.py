@@ -1,0 +1,1 @@
+"""Plucked strings: the written phrase as sound."""

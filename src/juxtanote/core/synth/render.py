@@ -1,0 +1,98 @@
+"""The written phrase as sound: every note with its techniques, through an amplifier."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.progress import Progress, no_progress
+from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.note import Note
+from juxtanote.core.score.sounding import sounding_midi
+from juxtanote.core.synth.amplifier import amplify
+from juxtanote.core.synth.strings import StringEvent, StringVoice, render_event
+from juxtanote.core.theory.tuning import Guitar
+from juxtanote.core.units import cents_to_reference_hz
+
+VOICE = StringVoice(brightness=0.75, pick_noise=0.2)
+RISE_S = 0.18
+
+
+@dataclass(frozen=True, slots=True)
+class Rendered:
+    """Mono audio whose first sample lies at `start_s` of the recording."""
+
+    audio: NDArray[np.float32]
+    start_s: float
+
+
+def written_curve(note: Note, following: Note | None) -> tuple[tuple[float, float], ...]:
+    """Give the pitch that is written, in (seconds, semitones): bends on target, even vibrato."""
+    written, length = note.written, note.heard.duration_s
+    tags = written.techniques
+    times = np.arange(0.0, length + 0.01, 0.01)
+    values = np.zeros(len(times))
+    rise = min(RISE_S, 0.4 * length)
+    if "pre-bend" in tags:
+        part = np.clip((times - 0.45 * length) / max(0.3 * length, 0.02), 0.0, 1.0)
+        values = written.bend_semitones * 0.5 * (1.0 + np.cos(np.pi * part))
+    elif "bend" in tags:
+        part = np.clip((times - 0.02) / rise, 0.0, 1.0)
+        values = written.bend_semitones * 0.5 * (1.0 - np.cos(np.pi * part))
+        if "release" in tags:
+            fall = np.clip((times - 0.6 * length) / max(0.3 * length, 0.02), 0.0, 1.0)
+            values *= 0.5 * (1.0 + np.cos(np.pi * fall))
+    if "vibrato" in tags:
+        delay = 0.25 if length > 0.5 else 0.1
+        grow = np.clip((times - delay) / 0.15, 0.0, 1.0)
+        swing = 0.2 * (1.0 - np.cos(2.0 * np.pi * 5.5 * (times - delay)))
+        values = values + np.where(values > 0.3, -1.0, 1.0) * grow * swing
+    if following is not None and "slide" in following.written.techniques and not values.any():
+        if following.written.string == written.string:
+            part = np.clip((times - length + 0.08) / 0.08, 0.0, 1.0)
+            values = (following.written.fret - written.fret) * part
+    if not values.any():
+        return ()
+    return tuple((float(t), float(v)) for t, v in zip(times, values, strict=True))
+
+
+def phrase_events(phrase: Phrase, guitar: Guitar) -> list[StringEvent]:
+    """Give what the hands do in a phrase, at its measured times, in seconds from its start."""
+    events = []
+    for index, note in enumerate(phrase.notes):
+        following = next(
+            (n for n in phrase.notes[index + 1 :] if n.written.string == note.written.string), None
+        )
+        length = note.heard.duration_s
+        if following is not None:
+            length = min(length, max(following.onset_s - note.onset_s, 0.03))
+        velocity = float(np.clip(0.8 * 10 ** ((note.heard.level_db + 20) / 40), 0.35, 1.0))
+        events.append(
+            StringEvent(
+                max(note.onset_s - phrase.start_s, 0.0), length, note.written.string,
+                note.written.fret, sounding_midi(note, guitar), note.written.techniques,
+                written_curve(note, following), velocity,
+            )
+        )  # fmt: skip
+    return events
+
+
+def render_phrase(
+    phrase: Phrase, lesson: Lesson, sample_rate: int, progress: Progress = no_progress
+) -> Rendered:
+    """Render a phrase at the recording's reference pitch; the same phrase gives the same samples."""
+    rng = np.random.default_rng(1)
+    events = phrase_events(phrase, lesson.guitar)
+    length = phrase.end_s - phrase.start_s + 0.5
+    audio = np.zeros(int(length * sample_rate) + 1, dtype=np.float32)
+    reference_hz = cents_to_reference_hz(lesson.reference_cents)
+    for index, event in enumerate(events):
+        sound = render_event(event, sample_rate, VOICE, rng, reference_hz=reference_hz)
+        start = int(event.onset_s * sample_rate)
+        sound = sound[: max(len(audio) - start, 0)]
+        audio[start : start + len(sound)] += sound
+        if index % 8 == 0:
+            progress(index / len(events))
+    loud = amplify(audio, sample_rate, gain=2.0, cabinet_hz=5000.0)
+    peak = float(np.max(np.abs(loud), initial=0.0)) or 1.0
+    return Rendered((0.5 / peak * loud).astype(np.float32), phrase.start_s)

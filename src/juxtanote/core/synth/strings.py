@@ -1,0 +1,204 @@
+"""A plucked string as a sum of stretched, decaying partials under a moving pitch.
+
+Each partial n of a stiff string sounds at n·f0·√(1 + B·n²) and dies away faster the higher it lies
+(Fletcher & Rossing, *The Physics of Musical Instruments*, ch. 2 and 9). Where it is plucked and
+where the pickup sits weigh the partials by |sin(nπp)|.
+"""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.units import midi_to_hz
+
+SLURRED = frozenset({"hammer-on", "pull-off", "tap"})
+RELEASE_S = 0.025
+
+
+@dataclass(frozen=True, slots=True)
+class StringEvent:
+    """One note as the hands play it.
+
+    `midi` is the pitch at the start, before any bend; `curve` holds (seconds from the onset,
+    semitones from `midi`) points, linear between them and held after the last.
+    """
+
+    onset_s: float
+    duration_s: float
+    string: int
+    fret: int
+    midi: float
+    techniques: frozenset[str] = frozenset()
+    curve: tuple[tuple[float, float], ...] = ()
+    velocity: float = 0.8
+
+    @property
+    def offset_s(self) -> float:
+        """When the note stops."""
+        return self.onset_s + self.duration_s
+
+
+@dataclass(frozen=True, slots=True)
+class StringVoice:
+    """The colour of one instrument."""
+
+    pluck_position: float = 0.18  # from the bridge, part of the string length
+    pickup_position: float = 0.12
+    brightness: float = 0.85  # exponent of the partials' fall: lower is brighter
+    decay_s: float = 4.0  # time for the lowest partial to fall by 60 dB
+    damping: float = 0.35  # how much faster each kHz dies
+    inharmonicity: float = 6.0e-5  # B of the open lowest string; grows with fret and thickness
+    pick_noise: float = 0.25
+    body_hz: tuple[float, ...] = (105.0, 210.0, 420.0)
+    body_gain: float = 0.25
+    most_partials: int = 36
+
+
+@dataclass(frozen=True, slots=True)
+class _Shape:
+    """What a technique changes in the sound of one note."""
+
+    level: float = 1.0
+    noise: float = 1.0
+    decay: float = 1.0
+    darkness: float = 0.0
+    attack_s: float = 0.0015
+    partials: tuple[int, ...] | None = field(default=None)
+
+
+def pitch_offsets(event: StringEvent, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Give the pitch of the event in semitones from its `midi` at times counted from its onset."""
+    if not event.curve:
+        return np.zeros_like(times_s)
+    points = np.asarray(event.curve, dtype=np.float64)
+    return np.interp(times_s, points[:, 0], points[:, 1])
+
+
+def render_event(
+    event: StringEvent,
+    sample_rate: int,
+    voice: StringVoice,
+    rng: np.random.Generator,
+    *,
+    reference_hz: float = 440.0,
+) -> NDArray[np.float32]:
+    """Make the sound of one note, from its onset until its release has died away.
+
+    Returns
+    -------
+    audio : ndarray of float32, shape (n_samples,)
+        About -1 to 1 at velocity 1.
+    """
+    if sample_rate < 4000:
+        raise ValueError(f"sample_rate is {sample_rate}; at least 4000 is needed")
+    if "dead" in event.techniques:
+        return _dead_click(event, sample_rate, voice, rng)
+    shape = _shape_of(event)
+    n_samples = max(int((event.duration_s + RELEASE_S) * sample_rate), 8)
+    times_s = np.arange(n_samples) / sample_rate
+    f0 = midi_to_hz(event.midi + pitch_offsets(event, times_s), reference_hz)
+    phase = 2.0 * np.pi * np.cumsum(f0) / sample_rate
+    numbers, weights, rates, stretch = _partials(event, float(f0.mean()), sample_rate, voice, shape)
+    audio = np.zeros(n_samples, dtype=np.float64)
+    starts = rng.uniform(-0.6, 0.6, len(numbers))
+    for number, weight, rate, ratio, start in zip(
+        numbers, weights, rates, stretch, starts, strict=True
+    ):
+        envelope = np.exp(-rate * times_s)
+        # The two planes in which a string swings die away at different speeds.
+        envelope = 0.8 * envelope + 0.2 * envelope**0.35
+        audio += weight * envelope * np.sin(number * ratio * phase + start)
+    audio *= 0.5 * event.velocity * shape.level
+    fade = np.minimum(times_s / shape.attack_s, 1.0)
+    audio *= fade
+    audio += _pick_noise(n_samples, sample_rate, voice, rng, event.velocity * shape.noise)
+    audio *= np.clip((event.duration_s + RELEASE_S - times_s) / RELEASE_S, 0.0, 1.0)
+    return audio.astype(np.float32)
+
+
+def _shape_of(event: StringEvent) -> _Shape:
+    """Say how the techniques of a note colour it."""
+    techniques = event.techniques
+    if "natural-harmonic" in techniques or "pinch-harmonic" in techniques:
+        return _Shape(level=0.8, noise=0.7, decay=1.6, darkness=0.9)
+    if "palm-mute" in techniques:
+        return _Shape(level=1.0, noise=0.9, decay=0.09, darkness=0.55)
+    if techniques & SLURRED:
+        return _Shape(level=0.72, noise=0.12, decay=0.9, darkness=0.25, attack_s=0.006)
+    if "slide" in techniques:
+        return _Shape(level=0.75, noise=0.08, decay=0.9, darkness=0.2, attack_s=0.006)
+    return _Shape()
+
+
+def _partials(
+    event: StringEvent, mean_hz: float, sample_rate: int, voice: StringVoice, shape: _Shape
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """Give number, weight, decay rate (1/s) and stretch of each partial."""
+    highest = int(min(voice.most_partials, 0.42 * sample_rate / mean_hz))
+    numbers = np.arange(1, max(highest, 1) + 1, dtype=np.float64)
+    stiffness = voice.inharmonicity * 2.0 ** (event.fret / 6.0) * 0.85 ** (6 - event.string)
+    stretch = np.sqrt(1.0 + stiffness * numbers**2) / np.sqrt(1.0 + stiffness)
+    open_part = 2.0 ** (event.fret / 12.0)  # a fretted string is shorter: the pick is further in
+    comb = np.abs(np.sin(np.pi * numbers * min(voice.pluck_position * open_part, 0.5)))
+    comb *= 0.25 + np.abs(np.sin(np.pi * numbers * min(voice.pickup_position * open_part, 0.5)))
+    weights = (0.08 + comb) / numbers ** (voice.brightness + shape.darkness)
+    for body_hz in voice.body_hz:
+        distance = np.log2(numbers * mean_hz / body_hz)
+        weights *= 1.0 + voice.body_gain * np.exp(-((distance / 0.3) ** 2))
+    weights /= np.sqrt(np.sum(weights**2)) + 1e-9
+    kilohertz = numbers * mean_hz / 1000.0
+    open_bonus = 1.5 if event.fret == 0 else 1.0
+    decay_s = voice.decay_s * open_bonus * shape.decay * (110.0 / mean_hz) ** 0.25
+    rates = 6.9 / decay_s * (1.0 + voice.damping * kilohertz**1.3 / max(shape.decay, 0.1) ** 0.1)
+    return numbers, weights, rates, stretch
+
+
+def _pick_noise(
+    n_samples: int, sample_rate: int, voice: StringVoice, rng: np.random.Generator, level: float
+) -> NDArray[np.float64]:
+    """Make the scrape and click of the pick: a few milliseconds of brightened noise."""
+    length = min(int(0.012 * sample_rate), n_samples)
+    burst = rng.standard_normal(length)
+    burst[1:] -= 0.6 * burst[:-1]
+    burst *= np.exp(-np.arange(length) / (0.0025 * sample_rate))
+    noise = np.zeros(n_samples)
+    noise[:length] = 0.35 * voice.pick_noise * level * burst
+    return noise
+
+
+def _dead_click(
+    event: StringEvent, sample_rate: int, voice: StringVoice, rng: np.random.Generator
+) -> NDArray[np.float32]:
+    """Make a struck, damped string: a thud of noise with no pitch that lasts."""
+    n_samples = int(0.07 * sample_rate)
+    times_s = np.arange(n_samples) / sample_rate
+    noise = rng.standard_normal(n_samples)
+    smooth = np.convolve(noise, np.ones(6) / 6.0, mode="same")
+    thud = np.sin(2.0 * np.pi * midi_to_hz(event.midi) * times_s) * np.exp(-times_s / 0.008)
+    click = (0.5 * smooth + 0.25 * noise) * np.exp(-times_s / 0.012) + 0.3 * thud
+    return (0.5 * event.velocity * click).astype(np.float32)
+
+
+def render_events(
+    events: list[StringEvent],
+    sample_rate: int,
+    voice: StringVoice,
+    rng: np.random.Generator,
+    *,
+    length_s: float | None = None,
+    reference_hz: float = 440.0,
+) -> NDArray[np.float32]:
+    """Mix many notes into one mono track; a new note on a string stops the one before it."""
+    length = max((event.offset_s for event in events), default=0.0) + 0.3
+    if length_s is not None:
+        length = length_s
+    audio = np.zeros(int(length * sample_rate) + 1, dtype=np.float32)
+    for event in events:
+        start = int(event.onset_s * sample_rate)
+        if start >= len(audio) or start < 0:
+            continue
+        sound = render_event(event, sample_rate, voice, rng, reference_hz=reference_hz)
+        sound = sound[: len(audio) - start]
+        audio[start : start + len(sound)] += sound
+    return audio

@@ -1,0 +1,1 @@
+"""Pitch names, tunings, scales and harmonics: arithmetic, no sound."""

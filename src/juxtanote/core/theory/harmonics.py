@@ -1,0 +1,30 @@
+"""Natural harmonics: which partial a touch over a fret lets through."""
+
+import math
+
+PARTIAL_AT_FRET = {12: 2, 7: 3, 19: 3, 5: 4, 24: 4, 4: 5, 9: 5, 16: 5}
+"""Fret wire to partial; fret 4, 9 and 16 are near, not on, the node (Fletcher & Rossing)."""
+
+
+def partial_offset(partial: int) -> float:
+    """Give how far partial `partial` lies above the open string, in semitones.
+
+    Examples
+    --------
+    >>> round(100 * (partial_offset(5) - 28), 1), round(100 * (partial_offset(3) - 19), 1)
+    (-13.7, 2.0)
+    """
+    if partial < 1:
+        raise ValueError(f"partial is {partial}; the first partial is 1")
+    return 12.0 * math.log2(partial)
+
+
+def stretched_partial_hz(partial: int, f0_hz: float, inharmonicity: float) -> float:
+    """Give the frequency of a partial of a stiff string: n·f0·√(1 + B·n²) (Fletcher & Rossing)."""
+    return partial * f0_hz * math.sqrt(1.0 + inharmonicity * partial * partial)
+
+
+def harmonic_midi(open_midi: float, fret: int) -> float | None:
+    """Give the sounding pitch of a natural harmonic, or None where no node is near the fret."""
+    partial = PARTIAL_AT_FRET.get(fret)
+    return None if partial is None else open_midi + partial_offset(partial)

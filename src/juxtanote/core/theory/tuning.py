@@ -1,0 +1,113 @@
+"""The guitar: open strings, capo, frets and scale length."""
+
+from dataclasses import dataclass
+
+from juxtanote.core.errors import TuningError
+from juxtanote.core.theory.pitch import parse_pitch, pitch_name
+
+STANDARD = (40, 45, 50, 55, 59, 64)  # E2 A2 D3 G3 B3 E4, equal temperament
+PRESETS: dict[str, tuple[int, ...]] = {
+    "Standard": STANDARD,
+    "Lowest string down a tone": (38, 45, 50, 55, 59, 64),
+    "All strings down a semitone": (39, 44, 49, 54, 58, 63),
+    "All strings down a tone": (38, 43, 48, 53, 57, 62),
+    "Open G": (38, 43, 50, 55, 59, 62),
+    "Open D": (38, 45, 50, 54, 57, 62),
+    "Open E": (40, 47, 52, 56, 59, 64),
+    "Seven strings, low B": (35, *STANDARD),
+}
+FEWEST_STRINGS, MOST_STRINGS = 4, 9
+
+
+@dataclass(frozen=True, slots=True)
+class Guitar:
+    """What the instrument allows.
+
+    `tuning` holds the open strings as MIDI pitch, thickest first, without the capo; frets are
+    counted from the capo, and `fret_count` is the number of frets on the bare neck.
+    """
+
+    tuning: tuple[int, ...] = STANDARD
+    capo: int = 0
+    fret_count: int = 22
+    scale_length_mm: float = 648.0
+    left_handed: bool = False
+
+    def __post_init__(self) -> None:
+        strings = len(self.tuning)
+        if not FEWEST_STRINGS <= strings <= MOST_STRINGS:
+            raise TuningError(
+                f"A tuning of {strings} strings cannot be used: give {FEWEST_STRINGS} to "
+                f"{MOST_STRINGS} strings, thickest first, for example E2 A2 D3 G3 B3 E4."
+            )
+        for midi in self.tuning:
+            if not 16 <= midi <= 88:
+                raise TuningError(
+                    f"An open string at {pitch_name(midi)} is outside E0 to E6: check its octave."
+                )
+        if not 12 <= self.fret_count <= 36:
+            raise TuningError(f"{self.fret_count} frets cannot be used: give 12 to 36.")
+        if not 0 <= self.capo <= self.fret_count - 5:
+            raise TuningError(f"A capo at fret {self.capo} leaves no neck: use a lower fret.")
+        if not 300.0 <= self.scale_length_mm <= 900.0:
+            raise TuningError(
+                f"A scale length of {self.scale_length_mm:g} mm cannot be used: give 300 to 900."
+            )
+
+    @property
+    def string_count(self) -> int:
+        """How many strings there are."""
+        return len(self.tuning)
+
+    @property
+    def last_fret(self) -> int:
+        """The highest fret, counted from the capo."""
+        return self.fret_count - self.capo
+
+    def open_midi(self, string: int) -> int:
+        """Give the sounding pitch of the open string, capo counted; string 1 is the thinnest."""
+        if not 1 <= string <= len(self.tuning):
+            raise ValueError(f"string is {string}; this guitar has 1 to {len(self.tuning)}")
+        return self.tuning[-string] + self.capo
+
+    def midi_at(self, string: int, fret: int) -> int:
+        """Give the sounding pitch of a fretted note."""
+        return self.open_midi(string) + fret
+
+    def fret_mm(self, fret: float) -> float:
+        """Give the distance of a fret from the nut (or capo): L·(1 − 2^(−n/12)).
+
+        Examples
+        --------
+        >>> Guitar(scale_length_mm=648.0).fret_mm(12)
+        324.0
+        """
+        sounding = self.scale_length_mm * 2.0 ** (-self.capo / 12.0)
+        return float(sounding * (1.0 - 2.0 ** (-fret / 12.0)))
+
+
+def parse_tuning(text: str) -> tuple[int, ...]:
+    """Read a preset's name or open strings such as ``E2 A2 D3 G3 B3 E4``, thickest first.
+
+    Examples
+    --------
+    >>> parse_tuning("D2 A2 D3 G3 B3 E4")
+    (38, 45, 50, 55, 59, 64)
+    """
+    for name, tuning in PRESETS.items():
+        if text.strip().casefold() == name.casefold():
+            return tuning
+    try:
+        tuning = tuple(parse_pitch(word) for word in text.replace(",", " ").split())
+    except ValueError as error:
+        raise TuningError(
+            f"The tuning “{text}” could not be read: {error}. Write the open strings from the "
+            "thickest to the thinnest, each with its octave: E2 A2 D3 G3 B3 E4."
+        ) from error
+    Guitar(tuning=tuning)
+    return tuning
+
+
+def tuning_name(tuning: tuple[int, ...]) -> str:
+    """Write a tuning as its open strings."""
+    return " ".join(pitch_name(midi).replace("♯", "#") for midi in tuning)

@@ -1,0 +1,316 @@
+"""The whole way from a recording to a placed and counted lesson; window and command line use it.
+
+Reference pitch, beats, notes, key, places, written time: each step stands in a package of its own
+and can be replaced behind the function it is called by here.
+"""
+
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.analysis.beats import BeatReading, find_beats
+from juxtanote.core.analysis.key import find_keys, find_scale, pitch_class_weights
+from juxtanote.core.analysis.listen import Hints, Listening, PerceivedNote, listen
+from juxtanote.core.analysis.reference_pitch import measure_reference_cents
+from juxtanote.core.analysis.spectra import SAMPLE_RATE
+from juxtanote.core.audio.focus import bring_forward
+from juxtanote.core.audio.read import Sound, read_sound, to_mid_side, to_rate
+from juxtanote.core.fretboard.candidates import NoteToPlace
+from juxtanote.core.fretboard.fingers import choose_fingers, choose_strokes
+from juxtanote.core.fretboard.solver import Placement, solve
+from juxtanote.core.progress import Progress, no_progress, part_of
+from juxtanote.core.score.lesson import Focus, Lesson, Phrase, Recording
+from juxtanote.core.score.note import Evidence, HeardNote, Note, RunnerUp, WrittenNote
+from juxtanote.core.score.rhythm import write_phrase
+from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.theory.tuning import STANDARD, Guitar
+
+STRETCH_S = 30.0
+OVERLAP_S = 2.0
+CERTAIN_REFERENCE = 0.12
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """What a recording tells before any phrase is cut."""
+
+    reference_cents: float
+    reference_certainty: float
+    beats: BeatReading
+
+
+def measure_recording(
+    sound: Sound, *, bpm: float | None = None, progress: Progress = no_progress
+) -> Measured:
+    """Measure reference pitch and beats of a whole recording."""
+    mid, _ = _mid_side(sound.audio, sound.sample_rate)
+    cents, certainty = measure_reference_cents(mid, SAMPLE_RATE)
+    progress(0.3)
+    beats = find_beats(mid, bpm=bpm, progress=part_of(progress, 0.3, 1.0))
+    return Measured(cents if certainty > CERTAIN_REFERENCE else 0.0, certainty, beats)
+
+
+def _mid_side(
+    audio: NDArray[np.float32], sample_rate: int
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    mid, side = to_mid_side(to_rate(audio, sample_rate, SAMPLE_RATE))
+    return mid, side
+
+
+def time_map_of(beats: BeatReading) -> TimeMap:
+    """Lay a time map through measured beats."""
+    return TimeMap(
+        tuple(float(t) for t in beats.beat_times_s),
+        first_downbeat=beats.first_downbeat,
+        beats_per_bar=beats.beats_per_bar,
+        division=beats.division,
+    )
+
+
+def hear_stretch(
+    sound: Sound,
+    start_s: float,
+    end_s: float,
+    *,
+    reference_cents: float = 0.0,
+    focus: Focus | None = None,
+    hints: Hints | None = None,
+    progress: Progress = no_progress,
+    learned: bool = True,
+) -> Listening:
+    """Listen to one stretch of a recording, a little before and after it for context."""
+    margin = 0.5
+    low = max(start_s - margin, 0.0)
+    rate = sound.sample_rate
+    part = sound.audio[:, int(low * rate) : int((end_s + margin) * rate)]
+    if focus is not None:
+        part = bring_forward(
+            part, rate, source=focus.source, low_hz=focus.low_hz, high_hz=focus.high_hz,
+            without_drums=focus.without_drums,
+        )  # fmt: skip
+    mid, side = _mid_side(part, rate)
+    heard = listen(
+        mid, side, start_s=low, reference_cents=reference_cents, hints=hints, progress=progress,
+        learned=learned,
+    )  # fmt: skip
+    inside = tuple(n for n in heard.notes if start_s - 0.03 <= n.onset_s < end_s - 0.02)
+    clipped = tuple(replace(n, onset_s=max(n.onset_s, start_s)) for n in inside)
+    return replace(heard, notes=clipped)
+
+
+def hear_all(
+    sound: Sound,
+    *,
+    reference_cents: float = 0.0,
+    progress: Progress = no_progress,
+    learned: bool = True,
+) -> list[PerceivedNote]:
+    """Listen to a whole recording stretch by stretch, in bounded memory."""
+    notes: list[PerceivedNote] = []
+    start, duration = 0.0, sound.duration_s
+    while start < duration:
+        end = min(start + STRETCH_S, duration)
+        heard = hear_stretch(
+            sound, start, end, reference_cents=reference_cents, learned=learned,
+            progress=part_of(progress, start / duration, end / duration),
+        )  # fmt: skip
+        notes += heard.notes
+        start = end
+    return sorted(notes, key=lambda note: (note.onset_s, note.midi))
+
+
+def to_place(note: PerceivedNote) -> NoteToPlace:
+    """Give what the placement needs of a heard note."""
+    return NoteToPlace(note.onset_s, note.offset_s, note.midi, note.techniques, note.bend_semitones)
+
+
+def note_to_place(note: Note) -> NoteToPlace:
+    """Give what the placement needs of a note of a lesson; locked places stay."""
+    locked = "place" in note.written.locked
+    return NoteToPlace(
+        note.onset_s, note.offset_s, round(note.heard.midi), note.written.techniques,
+        note.written.bend_semitones,
+        note.written.string if locked else None, note.written.fret if locked else None,
+    )  # fmt: skip
+
+
+def guess_tuning(midi: list[float]) -> tuple[int, ...]:
+    """Guess the tuning from the lowest notes heard: standard unless something lies below it."""
+    low = sorted(round(m) for m in midi)
+    few = max(len(low) // 100, 1)
+    lowest = low[few] if len(low) > few else 40
+    if lowest >= 40:
+        return STANDARD
+    if lowest >= 39:
+        return tuple(m - 1 for m in STANDARD)
+    if lowest >= 38:
+        return (38, *STANDARD[1:])
+    return (35, *STANDARD) if lowest >= 35 else tuple(m - 4 for m in STANDARD)
+
+
+def _keeps_pitch(note: PerceivedNote, guitar: Guitar) -> bool:
+    lowest = min(guitar.open_midi(s) for s in range(1, guitar.string_count + 1))
+    highest = guitar.open_midi(1) + guitar.last_fret
+    return lowest - 0.5 <= note.midi <= highest + 0.5 or "natural-harmonic" in note.techniques
+
+
+def to_notes(
+    heard: list[PerceivedNote], placement: Placement, places: list[NoteToPlace], school: str
+) -> list[Note]:
+    """Join what was heard with where it is placed."""
+    fingers = choose_fingers(places, placement)
+    strokes = choose_strokes(places, placement, school)
+    notes = []
+    for index, note in enumerate(heard):
+        seen = HeardNote(
+            note.onset_s, max(note.offset_s, note.onset_s + 0.02), note.midi, note.level_db,
+            note.confidence, note.curve, note.evidence,
+            tuple(RunnerUp(o.midi, min(o.confidence, 1.0), o.why) for o in note.others),
+        )  # fmt: skip
+        written = WrittenNote(
+            placement.strings[index], placement.frets[index], note.techniques,
+            min(note.bend_semitones, 5.0), fingers[index], strokes[index],
+        )  # fmt: skip
+        notes.append(Note(index + 1, seen, written))
+    return notes
+
+
+def place_heard(
+    heard: list[PerceivedNote], guitar: Guitar, school: str, *, progress: Progress = no_progress
+) -> list[Note]:
+    """Place heard notes on the neck; what no string can sound is left out."""
+    kept = [note for note in heard if _keeps_pitch(note, guitar)]
+    places = [to_place(note) for note in kept]
+    return to_notes(kept, solve(guitar, places, progress=progress), places, school)
+
+
+def replace_places(phrase: Phrase, lesson: Lesson, placement: Placement | None = None) -> Phrase:
+    """Place the notes of a phrase anew around what is locked; fingers and strokes follow."""
+    places = [note_to_place(note) for note in phrase.notes]
+    placement = placement or solve(lesson.guitar, places)
+    fingers = choose_fingers(places, placement)
+    strokes = choose_strokes(places, placement, lesson.school)
+    notes = []
+    for index, note in enumerate(phrase.notes):
+        written, locked = note.written, note.written.locked
+        notes.append(
+            replace(
+                note,
+                written=replace(
+                    written,
+                    string=placement.strings[index],
+                    fret=placement.frets[index],
+                    finger=written.finger if "finger" in locked else fingers[index],
+                    stroke=written.stroke if "stroke" in locked else strokes[index],
+                ),
+            )
+        )
+    return phrase.with_notes(notes)
+
+
+def evidence_of(heard: Listening) -> Evidence:
+    """Keep the frame curves of a listening, thinned to what can be drawn."""
+    step = max(len(heard.onset_curve) // 3000, 1)
+
+    def thin(curve: NDArray[np.float64]) -> tuple[float, ...]:
+        return tuple(round(float(v), 3) for v in curve[::step])
+
+    return Evidence(
+        heard.start_s, heard.hop_s * step, thin(heard.onset_curve), thin(heard.level_curve),
+        thin(heard.voices_curve),
+    )  # fmt: skip
+
+
+def choose_key(notes: list[PerceivedNote]) -> tuple[str, str]:
+    """Name key and scale of heard notes, or nothing where there are too few."""
+    pitched = [n for n in notes if "dead" not in n.techniques]
+    if len(pitched) < 5:
+        return "", ""
+    weights = pitch_class_weights(
+        [n.midi for n in pitched], [n.offset_s - n.onset_s for n in pitched]
+    )
+    best = find_keys(weights, pitched[-1].midi)[0]
+    return best.name, find_scale(weights, best)
+
+
+@dataclass(frozen=True, slots=True)
+class Options:
+    """What the person gives on the command line."""
+
+    start_s: float = 0.0
+    end_s: float | None = None
+    tuning: tuple[int, ...] | None = None
+    bpm: float | None = None
+    learned: bool = field(default=True)
+
+
+def transcribe(path: Path, options: Options, progress: Progress = no_progress) -> Lesson:
+    """Make a lesson of a recording: one phrase for each stretch where the lead plays.
+
+    Raises
+    ------
+    SoundFileError
+        If the recording cannot be read.
+    """
+    sound = read_sound(
+        path, start_s=options.start_s, end_s=options.end_s, progress=part_of(progress, 0.0, 0.1)
+    )
+    measured = measure_recording(sound, bpm=options.bpm, progress=part_of(progress, 0.1, 0.2))
+    heard = hear_all(
+        sound, reference_cents=measured.reference_cents, learned=options.learned,
+        progress=part_of(progress, 0.2, 0.9),
+    )  # fmt: skip
+    tuning = options.tuning or guess_tuning([n.midi for n in heard])
+    guitar = Guitar(tuning=tuning, fret_count=24)
+    notes = place_heard(heard, guitar, "alternate", progress=part_of(progress, 0.9, 1.0))
+    key, scale = choose_key(heard)
+    time_map = time_map_of(measured.beats)
+    lesson = Lesson(
+        title=path.stem,
+        recording=Recording(str(path), sound.duration_s),
+        guitar=guitar,
+        reference_cents=float(np.clip(measured.reference_cents, -100, 100)),
+        time_map=time_map,
+        key=key,
+        scale=scale,
+    )
+    for number, stretch in enumerate(split_at_rests(notes), start=1):
+        end = max(n.offset_s for n in stretch) + 0.05
+        phrase = Phrase(number, str(number), max(stretch[0].onset_s - 0.05, 0.0), end)
+        lesson = lesson.with_phrase(write_phrase(phrase.with_notes(stretch), time_map))
+    progress(1.0)
+    if options.start_s:
+        lesson = shifted(lesson, options.start_s)
+    return lesson
+
+
+def split_at_rests(notes: list[Note], rest_s: float = 1.2) -> list[list[Note]]:
+    """Cut notes into stretches where the lead pauses."""
+    stretches: list[list[Note]] = []
+    latest = -10.0
+    for note in notes:
+        if not stretches or note.onset_s - latest > rest_s:
+            stretches.append([])
+        stretches[-1].append(note)
+        latest = max(latest, note.offset_s)
+    return stretches
+
+
+def shifted(lesson: Lesson, by_s: float) -> Lesson:
+    """Move everything in a lesson along the recording."""
+
+    def moved(note: Note) -> Note:
+        heard = replace(note.heard, onset_s=note.onset_s + by_s, offset_s=note.offset_s + by_s)
+        return replace(note, heard=heard)
+
+    beats = tuple(t + by_s for t in lesson.time_map.beat_times_s)
+    phrases = tuple(
+        replace(
+            p, start_s=p.start_s + by_s, end_s=p.end_s + by_s,
+            notes=tuple(moved(n) for n in p.notes),
+        )
+        for p in lesson.phrases
+    )  # fmt: skip
+    return replace(lesson, time_map=replace(lesson.time_map, beat_times_s=beats), phrases=phrases)
