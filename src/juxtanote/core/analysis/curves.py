@@ -93,7 +93,7 @@ def pitch_curve(
     cents = 100.0 * (offsets[path] + STEP_SEMITONES * _fraction(salience, path))
     level = 20.0 * np.log10(np.maximum(values[frames, path].max(axis=1), 1e-6))
     times = (first + frames) * hop_s - onset_s
-    return times, cents, level
+    return times, np.asarray(cents, np.float64), np.asarray(level, np.float64)
 
 
 def _smooth(salience: NDArray[np.float64], start: int) -> NDArray[np.int64]:

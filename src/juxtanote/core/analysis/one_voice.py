@@ -39,7 +39,7 @@ def find_notes(
 
 def _steps(midi: NDArray[np.float64]) -> list[int]:
     """Find frames where a steady pitch gives way to another within a few frames."""
-    steps = []
+    steps: list[int] = []
     for frame in range(STEADY_FRAMES, len(midi) - STEADY_FRAMES):
         before, after = midi[frame - STEADY_FRAMES : frame], midi[frame : frame + STEADY_FRAMES]
         if np.isnan(before).any() or np.isnan(after).any():

@@ -60,4 +60,4 @@ def find_onsets(mono: NDArray[np.float32]) -> NDArray[np.float64]:
     """Find onsets of mono audio at 22 050 Hz, in seconds."""
     frames = pick_peaks(onset_strength(mono))
     # The window sees an attack before its centre reaches it: the peak stands 1.4 frames early.
-    return np.maximum(frames + 1.4, 0.0) * HOP_LENGTH / SAMPLE_RATE
+    return np.asarray(np.maximum(frames + 1.4, 0.0) * HOP_LENGTH / SAMPLE_RATE)

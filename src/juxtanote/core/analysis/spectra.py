@@ -48,7 +48,8 @@ def _log_bins(
     low = position.astype(np.int64)
     part = (position - low).astype(np.float32)
     between = magnitude[:, low] * (1.0 - part) + magnitude[:, low + 1] * part
-    return np.maximum(between, np.where(part < 0.5, magnitude[:, low], magnitude[:, low + 1]) * 0.9)
+    nearest = np.where(part < 0.5, magnitude[:, low], magnitude[:, low + 1])
+    return np.asarray(np.maximum(between, 0.9 * nearest), dtype=np.float32)
 
 
 def log_spectra(

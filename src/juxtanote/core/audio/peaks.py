@@ -71,7 +71,7 @@ def build_peaks(
 ) -> Peaks:
     """Build every level from stereo (2, n_samples)."""
     mono = audio.mean(axis=0, dtype=np.float32)
-    levels = []
+    levels: list[NDArray[np.float32]] = []
     block = FINEST
     low = high = mono
     while len(low) > 1 and len(levels) < 8:

@@ -86,9 +86,10 @@ class LoopPlayer:
     def set_attacks(self, onsets_s: NDArray[np.float64]) -> None:
         """Tell where attacks are, so that they stay sharp when slowed."""
         with self._lock:
-            samples = np.rint(np.sort(onsets_s) * self.sample_rate)
-            self._attacks = np.asarray(samples, dtype=np.int64)
-            self._replan()
+            samples = np.rint(np.sort(onsets_s) * self.sample_rate).astype(np.int64)
+            if not np.array_equal(samples, self._attacks):
+                self._attacks = samples
+                self._replan()
 
     def set_beats(self, beats: NDArray[np.float64]) -> None:
         """Tell where the click goes: rows of (seconds, 1 on a bar's first beat or 0)."""
@@ -167,7 +168,8 @@ class LoopPlayer:
     def seek(self, seconds: float) -> None:
         """Go to a time; inside a loop the loop goes on from there."""
         with self._lock:
-            position = int(np.clip(seconds * self.sample_rate, 0, self._sources.shape[1] - 1))
+            position = round(seconds * self.sample_rate)
+            position = int(np.clip(position, 0, self._sources.shape[1] - 1))
             if self._loop is not None and not self._loop[0] <= position < self._loop[1]:
                 self._loop = None
             self._rewind(position)

@@ -27,7 +27,7 @@ class Sound:
     @property
     def duration_s(self) -> float:
         """Its length."""
-        return self.audio.shape[1] / self.sample_rate
+        return float(self.audio.shape[1] / self.sample_rate)
 
 
 def read_sound(
@@ -105,14 +105,14 @@ def _decode(  # type: ignore[no-untyped-def]
         for frame in container.decode(stream):
             frame.pts = None
             for made in resampler.resample(frame):
-                parts.append(made.to_ndarray())
+                parts.append(np.asarray(made.to_ndarray(), dtype=np.float32))
                 samples += made.samples
             if expected > 0:
                 progress(min(samples / sample_rate / expected, 1.0))
             if samples > limit:
                 return parts
         for made in resampler.resample(None):
-            parts.append(made.to_ndarray())
+            parts.append(np.asarray(made.to_ndarray(), dtype=np.float32))
     except av.FFmpegError:
         if samples < sample_rate // 10:
             raise

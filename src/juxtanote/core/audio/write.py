@@ -10,8 +10,10 @@ from numpy.typing import NDArray
 
 from juxtanote.core.errors import JuxtanoteError, SoundFileError
 
+BLOCK = 16_384
 
-def write_whole(path: Path, fill: Callable[[Path], None]) -> None:
+
+def write_whole(path: Path, fill: Callable[[Path], object]) -> None:
     """Let `fill` write a file beside `path`, then put it in its place in one step.
 
     Raises
@@ -40,12 +42,12 @@ def write_whole(path: Path, fill: Callable[[Path], None]) -> None:
 
 def write_text(path: Path, text: str) -> None:
     """Write UTF-8 text, whole or not at all."""
-    write_whole(path, lambda partial: partial.write_bytes(text.encode("utf-8")) and None)
+    write_whole(path, lambda partial: partial.write_bytes(text.encode("utf-8")))
 
 
 def write_bytes(path: Path, data: bytes) -> None:
     """Write bytes, whole or not at all."""
-    write_whole(path, lambda partial: partial.write_bytes(data) and None)
+    write_whole(path, lambda partial: partial.write_bytes(data))
 
 
 def write_sound(path: Path, audio: NDArray[np.float32], sample_rate: int) -> None:
@@ -56,7 +58,13 @@ def write_sound(path: Path, audio: NDArray[np.float32], sample_rate: int) -> Non
     chosen = formats.get(path.suffix.lower())
     if chosen is None:
         raise SoundFileError(f"“{path.name}”: sound is written as .wav, .flac or .ogg.")
-    write_whole(
-        path,
-        lambda partial: soundfile.write(partial, audio.T, sample_rate, format=chosen),
-    )
+
+    def fill(partial: Path) -> None:
+        with soundfile.SoundFile(
+            partial, "w", sample_rate, audio.shape[0], format=chosen
+        ) as target:
+            # The Vorbis coder overflows its stack when it is given a whole recording at once.
+            for start in range(0, audio.shape[1], BLOCK):
+                target.write(audio[:, start : start + BLOCK].T)
+
+    write_whole(path, fill)

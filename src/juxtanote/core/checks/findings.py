@@ -150,8 +150,12 @@ def _early_vibrato(phrase: Phrase) -> list[Finding]:
         cents = np.array([c for _, c in note.heard.curve])
         top = float(np.percentile(cents, 90))
         first = int(np.argmax(cents > 0.85 * top))
-        turns = np.diff(np.sign(np.diff(cents[:first]))) if first > 4 else np.zeros(0)
-        swings = [i for i in np.flatnonzero(turns) if abs(cents[i + 1] - cents[max(i - 3, 0)]) > 25]
+        turns = np.diff(np.sign(np.diff(cents[:first]))) if first > 4 else np.zeros(1)
+        swings = [
+            i
+            for i in np.flatnonzero(turns).tolist()
+            if abs(cents[i + 1] - cents[i - 3 if i > 3 else 0]) > 25
+        ]
         if len(swings) >= 2:
             found.append(
                 _finding(

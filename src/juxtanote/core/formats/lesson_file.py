@@ -97,5 +97,5 @@ def unpack_recording(path: Path, folder: Path) -> Path | None:
         ) from error
     folder.mkdir(parents=True, exist_ok=True)
     target = folder / PurePosixPath(inside[0]).name
-    write_whole(target, lambda partial: partial.write_bytes(data) and None)
+    write_whole(target, lambda partial: partial.write_bytes(data))
     return target

@@ -171,6 +171,8 @@ class _Bar:
     number: int  # from 0
     notes: tuple[Note, ...]
     beat_width: float
+    first_beat: int = 0  # a pickup begins with its first note
+    beats: int = 4
 
 
 def _systems(phrase: Phrase, lesson: Lesson) -> list[list[_Bar]]:
@@ -186,12 +188,15 @@ def _systems(phrase: Phrase, lesson: Lesson) -> list[list[_Bar]]:
     bars = []
     for number in range(min(by_bar), max(by_bar) + 1):
         notes = tuple(by_bar.get(number, ()))
-        bars.append(_Bar(number, notes, _beat_width(notes)))
+        first = 0
+        if number < 0 and notes:
+            first = int((notes[0].written.onset_beats or Fraction(0)) - number * per_bar)
+        bars.append(_Bar(number, notes, _beat_width(notes), first, per_bar - first))
     lines: list[list[_Bar]] = [[]]
     room = WIDTH - 2 * MARGIN - 6
     used = 0.0
     for bar in bars:
-        width = bar.beat_width * per_bar
+        width = bar.beat_width * bar.beats
         if lines[-1] and used + width > room:
             lines.append([])
             used = 0.0
@@ -215,7 +220,7 @@ def _system(setter: _Typesetter, bars: list[_Bar], lesson: Lesson) -> None:
     top = setter.y + HEAD_ROOM
     bottom = top + LINE_GAP * (strings - 1)
     left = MARGIN + 6
-    natural = sum(bar.beat_width * per_bar for bar in bars)
+    natural = sum(bar.beat_width * bar.beats for bar in bars)
     room = WIDTH - MARGIN - left
     scale = room / natural if natural > 0.6 * room else 1.0
     right = left + natural * scale
@@ -229,13 +234,15 @@ def _system(setter: _Typesetter, bars: list[_Bar], lesson: Lesson) -> None:
     place: dict[int, float] = {}
     for bar in bars:
         width = bar.beat_width * scale
-        page.words.append(Words(x + 0.6, top - 9.0, str(bar.number + 1), 6, soft=True))
+        label = str(bar.number + 1) if bar.number >= 0 else "pickup"
+        page.words.append(Words(x + 0.6, top - 9.0, label, 6, soft=True))
         for note in bar.notes:
             inside = float((note.written.onset_beats or Fraction(0)) - bar.number * per_bar)
+            inside -= bar.first_beat
             shift = -2.6 if not note.written.duration_beats else 0.0
-            place[note.ident] = x + 2.4 + inside * (width - 2.4 / per_bar) + shift
+            place[note.ident] = x + 2.4 + inside * (width - 2.4 / bar.beats) + shift
         _rhythm(page, bar, place, bottom, lesson)
-        x += width * per_bar
+        x += width * bar.beats
         page.strokes.append(Stroke(((x, top), (x, bottom)), 0.25))
     notes = [note for bar in bars for note in bar.notes]
     for index, note in enumerate(notes):
@@ -266,7 +273,7 @@ def _note(
         _bend(page, x, y, top, written.bend_semitones, tags)
     if "vibrato" in tags:
         start = x + (5.5 if tags & {"bend", "pre-bend"} else 0.0)
-        wave = [(start + 0.7 * k, top - 3.2 + (0.5 if k % 2 else -0.5)) for k in range(9)]
+        wave = [(start + 0.9 * k, top - 3.2 + (0.7 if k % 2 else -0.7)) for k in range(11)]
         page.strokes.append(Stroke(tuple(wave), 0.2))
     for word, sign in (("palm-mute", "P.M."), ("let-ring", "l.r."), ("tap", "T"), ("rake", "rake")):
         earlier = notes[index - 1].written.techniques if index else frozenset()

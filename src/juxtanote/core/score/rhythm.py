@@ -116,7 +116,7 @@ def _distinct(
     result: list[Fraction] = []
     for place in written:
         if result and place <= result[-1]:
-            grid = (chosen or {}).get(int(np.floor(result[-1])), finest)
+            grid = (chosen or {}).get(int(result[-1] // 1), finest)
             place = result[-1] + Fraction(1, 2 * max(grid, 4))
         result.append(place)
     return result
@@ -142,7 +142,7 @@ def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
         compound=time_map.division == 3,
     )
     onset_of = dict(zip(counted, places, strict=True))
-    following = places[1:] + [places[-1] + 1] if places else []
+    following = [*places[1:], places[-1] + 1] if places else []
     notes: list[Note] = []
     for index, group in enumerate(groups):
         if index in onset_of:

@@ -53,7 +53,7 @@ def amplify(
     band = signal.butter(1, (1600.0, 3400.0), "bandpass", fs=sample_rate, output="sos")
     spoken = spoken + presence * signal.sosfilt(band, shaped)
     peak = float(np.max(np.abs(spoken))) or 1.0
-    return (spoken / max(peak, 1.0)).astype(np.float32)
+    return np.asarray(spoken / max(peak, 1.0), dtype=np.float32)
 
 
 def add_room(
@@ -73,4 +73,4 @@ def add_room(
     response[: int(0.008 * sample_rate)] = 0.0
     response /= np.sqrt(np.sum(response**2)) + 1e-9
     tail = signal.fftconvolve(audio, response)[: audio.size]
-    return ((1.0 - wet) * audio + wet * tail).astype(np.float32)
+    return np.asarray((1.0 - wet) * audio + wet * tail, dtype=np.float32)

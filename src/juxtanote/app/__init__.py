@@ -1,0 +1,1 @@
+"""The window: shows what the core knows, never works it out itself."""

@@ -1,0 +1,11 @@
+"""What a person reads on the Check desk."""
+
+FINDINGS = "Findings"
+HINT = "worst first · Enter loops the spot · W lets it pass"
+NOTHING = "Nothing to complain about in this phrase."
+NO_NOTES = "This phrase has no notes yet. Listen to it on the Place desk."
+IN_ORDER = "In order"
+SHADED = "the gap is hatched; one line is a semitone"
+LOUDNESS = "loudness"
+LOUD_HINT = "each note: heard filled, the usual level of picked notes as a line"
+RECORDING, TAB = "recording", "tab, rendered"

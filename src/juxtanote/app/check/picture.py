@@ -1,0 +1,251 @@
+"""Heard over written: two pitch curves, their gap hatched, loudness, and both sounds."""
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QWidget
+
+from juxtanote.app.check import labels
+from juxtanote.app.document import Document
+from juxtanote.app.look.theme import SMALL, TEXT, colour, font, pen
+from juxtanote.app.sheet.geometry import pitch_range
+from juxtanote.app.transport.controller import Transport
+from juxtanote.core.checks.findings import Finding
+from juxtanote.core.score.lesson import Phrase
+from juxtanote.core.score.note import SLURS, Note
+from juxtanote.core.score.sounding import sounding_midi
+from juxtanote.core.synth.render import written_curve
+from juxtanote.core.theory.pitch import pitch_name
+
+LEFT, RIGHT = 44, 16
+LOUD_HEIGHT, WAVE_HEIGHT = 92, 46
+HATCH_CENTS = 18.0
+
+
+class GapPicture(QWidget):
+    """Paints the current phrase: what was heard beside what is written."""
+
+    def __init__(
+        self, document: Document, transport: Transport, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self._document, self._transport = document, transport
+        self._finding: Finding | None = None
+        self._tab: NDArray[np.float32] | None = None
+        self._tab_rate = 44_100
+        self.setMinimumSize(420, 400)
+        self.setAccessibleName("Heard over written")
+        document.lesson_changed.connect(self.update)
+        document.phrase_changed.connect(self.update)
+        transport.moved.connect(self.update)
+
+    def show_tab(self, audio: NDArray[np.float32], sample_rate: int) -> None:
+        """Show the rendered tab's waveform."""
+        self._tab, self._tab_rate = audio, sample_rate
+        self.update()
+
+    def show_finding(self, finding: Finding | None) -> None:
+        """Mark the notes of one finding."""
+        self._finding = finding
+        self.update()
+
+    def x_of(self, seconds: float) -> float:
+        """Give the pixel of a time in the phrase."""
+        phrase = self._document.phrase
+        if phrase is None:
+            return LEFT
+        part = (seconds - phrase.start_s) / (phrase.end_s - phrase.start_s)
+        return LEFT + part * (self.width() - LEFT - RIGHT)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        phrase = self._document.phrase
+        if phrase is None:
+            return
+        pitch = QRectF(
+            LEFT,
+            30,
+            self.width() - LEFT - RIGHT,
+            self.height() - 34 - LOUD_HEIGHT - 2 * WAVE_HEIGHT - 44,
+        )
+        loud = QRectF(LEFT, pitch.bottom() + 30, pitch.width(), LOUD_HEIGHT - 24)
+        self._paint_words(painter, pitch, loud)
+        self._paint_beats(painter, phrase, pitch.top(), loud.bottom())
+        self._paint_pitch(painter, phrase, pitch)
+        self._paint_loudness(painter, phrase, loud)
+        waves = QRectF(LEFT, loud.bottom() + 14, pitch.width(), WAVE_HEIGHT)
+        self._paint_waves(painter, phrase, waves)
+        x = self.x_of(self._transport.position_s)
+        if LEFT <= x <= self.width() - RIGHT:
+            painter.setPen(pen("ink", 1.8))
+            painter.drawLine(QPointF(x, pitch.top() - 6), QPointF(x, self.height() - 8))
+
+    def _paint_words(self, painter: QPainter, pitch: QRectF, loud: QRectF) -> None:
+        painter.setFont(font(TEXT, 600))
+        for word, x, hue in (
+            ("heard", LEFT, "heard"),
+            ("over", LEFT + 48, "soft"),
+            ("written", LEFT + 84, "written"),
+        ):
+            painter.setPen(colour(hue))
+            painter.setFont(font(TEXT, 400 if hue == "soft" else 600))
+            painter.drawText(QPointF(x, 16), word)
+        painter.setFont(font(SMALL))
+        painter.setPen(colour("soft"))
+        right = int(Qt.AlignmentFlag.AlignRight)
+        painter.drawText(QRectF(LEFT, 5, pitch.width(), 16), right, labels.SHADED)
+        painter.drawText(QRectF(LEFT, loud.top() - 22, pitch.width(), 16), right, labels.LOUD_HINT)
+        painter.setFont(font(TEXT, 600))
+        painter.setPen(colour("ink"))
+        painter.drawText(QPointF(LEFT, loud.top() - 9), labels.LOUDNESS)
+
+    def _paint_beats(self, painter: QPainter, phrase: Phrase, top: float, bottom: float) -> None:
+        for seconds, _, beat in self._document.lesson.time_map.beats_between(
+            phrase.start_s, phrase.end_s
+        ):
+            x = self.x_of(seconds)
+            style = Qt.PenStyle.SolidLine if beat == 1 else Qt.PenStyle.DotLine
+            painter.setPen(pen("soft" if beat == 1 else "rule", 1.0, style))
+            painter.drawLine(QPointF(x, top), QPointF(x, bottom))
+
+    def _paint_pitch(self, painter: QPainter, phrase: Phrase, area: QRectF) -> None:
+        low, high = pitch_range(phrase, self._document.lesson.guitar)
+
+        def y_of(midi: float) -> float:
+            return area.bottom() - (midi - low) / (high - low) * area.height()
+
+        used = {round(n.heard.midi) for n in phrase.notes}
+        painter.setFont(font(SMALL))
+        spacing = area.height() / (high - low)
+        for midi in range(int(np.ceil(low)), int(high) + 1):
+            if midi in used or spacing > 16:
+                painter.setPen(pen("rule", 1.0))
+                y = y_of(midi)
+                painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+            if midi in used and (spacing > 10 or midi % 2 == 0):
+                painter.setPen(colour("soft"))
+                box = QRectF(0, y_of(midi) - 8, LEFT - 8, 16)
+                painter.drawText(
+                    box,
+                    int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
+                    pitch_name(midi),
+                )
+        painter.setClipRect(area.adjusted(-2, -8, 2, 8))
+        notes = list(phrase.notes)
+        for index, note in enumerate(notes):
+            following = next(
+                (n for n in notes[index + 1 :] if n.written.string == note.written.string), None
+            )
+            self._paint_note(painter, note, following, y_of)
+        painter.setClipping(False)
+
+    def _paint_note(self, painter: QPainter, note: Note, following: Note | None, y_of) -> None:  # type: ignore[no-untyped-def]
+        if "dead" in note.written.techniques:
+            return
+        base = sounding_midi(note, self._document.lesson.guitar)
+        curve = written_curve(note, following) or ((0.0, 0.0), (note.heard.duration_s, 0.0))
+        written = [QPointF(self.x_of(note.onset_s + t), y_of(base + v)) for t, v in curve]
+        heard = [
+            QPointF(self.x_of(note.onset_s + t), y_of(note.heard.midi + c / 100.0))
+            for t, c in note.heard.curve
+            if note.onset_s + t <= note.offset_s
+        ]
+        marked = self._finding is not None and note.ident in self._finding.notes
+        if heard and len(heard) > 2:
+            self._hatch(painter, note, base, curve, heard, y_of)
+        painter.setPen(pen("written", 2.0))
+        painter.drawPolyline(QPolygonF(written))
+        painter.setPen(pen("heard", 2.6))
+        if len(heard) > 1:
+            painter.drawPolyline(QPolygonF(heard))
+        if marked:
+            painter.setPen(pen("doubt", 1.6, Qt.PenStyle.DashLine))
+            left, right = self.x_of(note.onset_s) - 4, self.x_of(note.offset_s) + 4
+            ys = [p.y() for p in (*written, *heard)]
+            painter.drawRoundedRect(
+                QRectF(left, min(ys) - 8, right - left, max(ys) - min(ys) + 16), 5, 5
+            )
+
+    def _hatch(
+        self, painter: QPainter, note: Note, base: float, curve, heard: list[QPointF], y_of
+    ) -> None:  # type: ignore[no-untyped-def]
+        """Hatch where heard and written are clearly apart."""
+        times = np.array([t for t, _ in note.heard.curve])[: len(heard)]
+        cents = np.array([c for _, c in note.heard.curve])[: len(heard)]
+        points = np.asarray(curve)
+        asked = np.interp(times, points[:, 0], points[:, 1])
+        gap = np.abs(note.heard.midi + cents / 100.0 - base - asked)
+        if float(np.median(gap)) * 100.0 < HATCH_CENTS:
+            return
+        path = QPainterPath(heard[0])
+        for point in heard[1:]:
+            path.lineTo(point)
+        for time, value in zip(times[::-1], asked[::-1], strict=True):
+            path.lineTo(QPointF(self.x_of(note.onset_s + float(time)), y_of(base + float(value))))
+        path.closeSubpath()
+        brush = painter.brush()
+        painter.setPen(Qt.PenStyle.NoPen)
+        tint = colour("doubt", 150)
+        painter.setBrush(tint)
+        painter.setBrush(Qt.BrushStyle.BDiagPattern)
+        filled = painter.brush()
+        filled.setColor(tint)
+        painter.setBrush(filled)
+        painter.drawPath(path)
+        painter.setBrush(brush)
+
+    def _paint_loudness(self, painter: QPainter, phrase: Phrase, area: QRectF) -> None:
+        painter.setPen(pen("rule", 1))
+        painter.drawLine(area.bottomLeft(), area.bottomRight())
+        picked = [
+            n.heard.level_db for n in phrase.notes if not n.written.techniques & (SLURS | {"dead"})
+        ]
+        usual = float(np.median(picked)) if picked else -18.0
+        for note in phrase.notes:
+            part = min(max((note.heard.level_db - usual + 18.0) / 27.0, 0.04), 1.0)
+            x = self.x_of(note.onset_s)
+            quiet = usual - note.heard.level_db > 6.0
+            bar = QRectF(x, area.bottom() - part * area.height(), 7, part * area.height())
+            painter.fillRect(bar, colour("doubt" if quiet else "heard"))
+            painter.setPen(QPen(colour("written"), 2))
+            y = area.bottom() - 18.0 / 27.0 * area.height()
+            painter.drawLine(QPointF(x - 3, y), QPointF(x + 10, y))
+
+    def _paint_waves(self, painter: QPainter, phrase: Phrase, area: QRectF) -> None:
+        for row, (name, hue) in enumerate(((labels.RECORDING, "heard"), (labels.TAB, "written"))):
+            box = QRectF(area.left(), area.top() + row * WAVE_HEIGHT, area.width(), WAVE_HEIGHT - 8)
+            painter.setPen(colour(hue))
+            painter.setFont(font(SMALL + 1, 600))
+            painter.drawText(QPointF(2, box.top() + 2), name)
+            low, high = self._peaks(row, phrase, max(int(box.width()), 1))
+            top = max(float(np.max(np.abs([low, high]))), 1e-3)
+            painter.setPen(colour(hue, 120))
+            scale = 0.5 * box.height() / top
+            for column in range(0, int(box.width()), 2):
+                x = box.left() + column
+                painter.drawLine(
+                    QPointF(x, box.center().y() - float(high[column]) * scale),
+                    QPointF(x, box.center().y() - float(low[column]) * scale + 1),
+                )
+
+    def _peaks(
+        self, row: int, phrase: Phrase, columns: int
+    ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        none = np.zeros(columns, dtype=np.float32)
+        if row == 0:
+            peaks = self._document.peaks
+            if peaks is None:
+                return none, none
+            found = peaks.between(phrase.start_s, phrase.end_s, columns)
+            return found[0], found[1]
+        if self._tab is None:
+            return none, none
+        count = int((phrase.end_s - phrase.start_s) * self._tab_rate)
+        part = np.pad(self._tab[:count], (0, max(count - len(self._tab), 0)))
+        usable = len(part) // columns * columns
+        blocks = (
+            part[:usable].reshape(columns, -1) if usable else np.zeros((columns, 1), np.float32)
+        )
+        return blocks.min(axis=1), blocks.max(axis=1)

@@ -1,0 +1,1 @@
+"""Long work in the background."""

@@ -1,0 +1,1 @@
+"""Colours, fonts and sizes, all in one place."""

@@ -1,0 +1,159 @@
+"""Every colour, font and size of the program: one edit here changes it everywhere."""
+
+from dataclasses import dataclass
+from importlib import resources
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette, QPen
+from PyQt6.QtWidgets import QApplication
+
+
+@dataclass(frozen=True, slots=True)
+class Theme:
+    """Colours by what they mean. Soft ink keeps 4.5 : 1 on paper (WCAG 2.1, contrast minimum)."""
+
+    paper: str = "#F7F4EC"
+    panel: str = "#FFFDF8"
+    ink: str = "#22262B"
+    soft: str = "#62666A"
+    rule: str = "#D9D3C4"
+    heard: str = "#0F7C78"
+    written: str = "#2E3A8C"
+    doubt: str = "#A85F00"
+    wave: str = "#C9D8D5"
+    chosen: str = "#E9E5D8"
+
+
+LIGHT = Theme()
+DARK = Theme(
+    paper="#1D1F22", panel="#26292D", ink="#ECE8DE", soft="#A3A59F", rule="#3C4045",
+    heard="#57C0B8", written="#9DA9F2", doubt="#E0A04A", wave="#3A4B4A", chosen="#33373C",
+)  # fmt: skip
+
+_current = LIGHT
+FAMILY = "IBM Plex Sans"
+SMALL, TEXT, MIDDLE, LARGE, TITLE = 11, 13, 14, 16, 18
+
+
+def theme() -> Theme:
+    """Give the colours in use."""
+    return _current
+
+
+def colour(name: str, alpha: int = 255) -> QColor:
+    """Give a colour of the theme by name."""
+    found = QColor(getattr(_current, name))
+    found.setAlpha(alpha)
+    return found
+
+
+def pen(name: str, width: float = 1.0, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> QPen:
+    """Make a pen in a colour of the theme, with round ends."""
+    made = QPen(colour(name), width, style)
+    made.setCapStyle(Qt.PenCapStyle.RoundCap)
+    made.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+    return made
+
+
+def font(pixels: int = TEXT, weight: int = 400) -> QFont:
+    """Make a font of the program."""
+    made = QFont(FAMILY)
+    made.setFamilies([FAMILY, "Noto Music", "Noto Sans", "DejaVu Sans"])
+    made.setPixelSize(pixels)
+    made.setWeight(QFont.Weight(weight))
+    return made
+
+
+def load_fonts() -> None:
+    """Register the fonts that ship with the program."""
+    folder = resources.files("juxtanote") / "data" / "fonts"
+    for entry in folder.iterdir():
+        if entry.name.endswith((".woff2", ".ttf")):
+            QFontDatabase.addApplicationFontFromData(entry.read_bytes())
+
+
+def icon_path(name: str) -> str:
+    """Give the file of an icon that ships with the program."""
+    return str(resources.files("juxtanote") / "data" / "icons" / name)
+
+
+def wants_dark() -> bool:
+    """Tell whether the desktop asks for dark colours."""
+    hints = QGuiApplication.styleHints()
+    return hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark
+
+
+def apply(application: QApplication, dark: bool | None = None) -> None:
+    """Dress the whole application."""
+    global _current
+    _current = DARK if (wants_dark() if dark is None else dark) else LIGHT
+    load_fonts()
+    application.setStyle("Fusion")
+    application.setFont(font())
+    palette = QPalette()
+    pairs = {
+        QPalette.ColorRole.Window: "paper", QPalette.ColorRole.Base: "panel",
+        QPalette.ColorRole.AlternateBase: "chosen", QPalette.ColorRole.Button: "panel",
+        QPalette.ColorRole.Text: "ink", QPalette.ColorRole.WindowText: "ink",
+        QPalette.ColorRole.ButtonText: "ink", QPalette.ColorRole.PlaceholderText: "soft",
+        QPalette.ColorRole.Highlight: "written", QPalette.ColorRole.HighlightedText: "panel",
+        QPalette.ColorRole.ToolTipBase: "panel", QPalette.ColorRole.ToolTipText: "ink",
+        QPalette.ColorRole.Mid: "rule", QPalette.ColorRole.Link: "heard",
+    }  # fmt: skip
+    for role, name in pairs.items():
+        palette.setColor(role, colour(name))
+    disabled = QPalette.ColorGroup.Disabled
+    for role in (QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText):
+        palette.setColor(disabled, role, colour("soft", 130))
+    application.setPalette(palette)
+    application.setStyleSheet(_sheet())
+
+
+def _sheet() -> str:
+    t = _current
+    return f"""
+    QMainWindow, QDialog {{ background: {t.paper}; }}
+    QToolTip {{ background: {t.panel}; color: {t.ink}; border: 1px solid {t.rule}; padding: 4px; }}
+    QMenuBar {{ background: {t.panel}; color: {t.ink}; }}
+    QMenuBar::item {{ padding: 3px 9px; background: transparent; }}
+    QMenuBar::item:selected, QMenu::item:selected {{ background: {t.chosen}; color: {t.ink}; }}
+    QMenu {{ background: {t.panel}; border: 1px solid {t.rule}; padding: 4px; }}
+    QMenu::item {{ padding: 4px 24px 4px 12px; }}
+    QMenu::item:disabled {{ color: {t.soft}; }}
+    QLineEdit, QSpinBox, QDoubleSpinBox, QComboBox, QPlainTextEdit {{
+        background: {t.panel}; color: {t.ink}; border: 1px solid {t.rule}; border-radius: 4px;
+        padding: 3px 6px; selection-background-color: {t.written}; selection-color: {t.panel}; }}
+    QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus, QPlainTextEdit:focus {{
+        border: 1px solid {t.ink}; }}
+    QSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::up-button,
+    QDoubleSpinBox::down-button {{ width: 0; border: none; }}
+    QComboBox {{ padding-right: 20px; }}
+    QComboBox::drop-down {{ border: none; width: 20px; }}
+    QComboBox::down-arrow {{ image: url({icon_path("down.svg")}); width: 10px; height: 10px; }}
+    QHeaderView::section {{ background: transparent; color: {t.soft}; border: none;
+        border-bottom: 1px solid {t.rule}; padding: 3px 6px 3px 2px; }}
+    QTableWidget {{ gridline-color: transparent; }}
+    QTableWidget::item:selected, QListWidget::item:selected {{ background: {t.chosen};
+        color: {t.ink}; }}
+    QComboBox QAbstractItemView {{ background: {t.panel}; color: {t.ink}; }}
+    QPushButton {{ background: {t.panel}; color: {t.ink}; border: 1px solid {t.rule};
+        border-radius: 5px; padding: 5px 12px; }}
+    QPushButton:hover {{ border-color: {t.soft}; }}
+    QPushButton:focus {{ border-color: {t.ink}; }}
+    QPushButton:disabled {{ color: {t.soft}; background: {t.paper}; }}
+    QPushButton[main="true"] {{ background: {t.ink}; color: {t.paper}; border-color: {t.ink}; }}
+    QPushButton[desk="true"] {{ background: transparent; border: none; border-radius: 0;
+        padding: 8px 2px 7px 2px; color: {t.soft}; font-size: 16px; }}
+    QPushButton[desk="true"]:checked {{ color: {t.ink}; font-weight: 600;
+        border-bottom: 3px solid {t.ink}; }}
+    QPushButton[desk="true"]:focus {{ color: {t.ink}; }}
+    QScrollBar:horizontal {{ height: 10px; background: transparent; }}
+    QScrollBar:vertical {{ width: 10px; background: transparent; }}
+    QScrollBar::handle {{ background: {t.rule}; border-radius: 5px; min-width: 24px; min-height: 24px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
+    QListWidget {{ background: transparent; border: none; outline: none; }}
+    QProgressBar {{ background: {t.rule}; border: none; border-radius: 2px; max-height: 4px; }}
+    QProgressBar::chunk {{ background: {t.heard}; border-radius: 2px; }}
+    QCheckBox {{ spacing: 7px; }}
+    """

@@ -1,0 +1,165 @@
+"""Starting the window, on a screen or for pictures only."""
+
+import faulthandler
+import logging
+import os
+import sys
+import traceback
+from importlib import resources
+from pathlib import Path
+from types import TracebackType
+
+from juxtanote.app.files import state_folder
+from juxtanote.core.errors import JuxtanoteError
+
+DESK_NAMES = ("hear", "place", "check", "teach", "practise")
+NO_DISPLAY = (
+    "juxtanote: there is no display here. Log in to a desktop, or write pictures of every desk "
+    "without one: ./run demo --shots DIR"
+)
+SETTLE_MS = 30_000
+
+
+def demo_lesson() -> Path:
+    """Give the lesson that ships with the program."""
+    return Path(str(resources.files("juxtanote") / "data" / "demo" / "brackwater-tram.juxta"))
+
+
+def has_display() -> bool:
+    """Tell whether a window can be shown."""
+    platform = os.environ.get("QT_QPA_PLATFORM", "")
+    return bool(platform or os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+
+
+def _install_hook() -> None:
+    """Log and tell what leaves a slot, instead of ending the program."""
+    folder = state_folder()
+    folder.mkdir(parents=True, exist_ok=True)
+    logging.basicConfig(filename=folder / "juxtanote.log", level=logging.WARNING)
+
+    def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        logging.error("%s", "".join(traceback.format_exception(kind, error, trace)))
+        from PyQt6.QtWidgets import QApplication
+
+        window = QApplication.activeWindow()
+        words = (
+            f"Something went wrong ({error}). Your lesson is as it was; details are in {folder}."
+        )
+        complain = getattr(window, "complain", None)
+        if complain is not None:
+            complain(words)
+        else:
+            print(f"juxtanote: {words}", file=sys.stderr)
+
+    sys.excepthook = hook
+
+
+def run(lesson: Path | None = None, *, dark: bool | None = None) -> int:
+    """Show the window; give the exit status."""
+    if not has_display():
+        print(NO_DISPLAY, file=sys.stderr)
+        return 1
+    faulthandler.enable()
+    from PyQt6.QtCore import QTimer
+    from PyQt6.QtGui import QIcon
+    from PyQt6.QtWidgets import QApplication
+
+    application = QApplication(sys.argv[:1])
+    application.setApplicationName("juxtanote")
+    application.setApplicationDisplayName("Juxtanote")
+    application.setDesktopFileName("org.juxtanote.Juxtanote")
+    icon = resources.files("juxtanote") / "data" / "icons" / "juxtanote.svg"
+    application.setWindowIcon(QIcon(str(icon)))
+    from juxtanote.app.look import theme
+    from juxtanote.app.main_window import MainWindow
+
+    theme.apply(application, dark)
+    _install_hook()
+    window = MainWindow()
+    window.show()
+    if lesson is not None:
+        QTimer.singleShot(0, lambda: window.files.open_any(lesson))
+    QTimer.singleShot(0, window.offer_recovery)
+    QTimer.singleShot(400, window.show_cautions_once)
+    return application.exec()
+
+
+def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False) -> list[Path]:
+    """Write one 1280×800 picture of each desk on a lesson, without a display.
+
+    Raises
+    ------
+    JuxtanoteError
+        If the folder cannot be written to.
+    """
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    from PyQt6.QtCore import QEventLoop, QTimer
+    from PyQt6.QtWidgets import QApplication
+
+    from juxtanote.app.look import theme
+    from juxtanote.app.main_window import CHECK, PLACE, MainWindow
+    from juxtanote.app.transport.devices import SimulatedSoundCard
+
+    application = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(application, QApplication)
+    theme.apply(application, dark)
+    window = MainWindow(SimulatedSoundCard())
+    window.resize(1280, 800)
+    window.show()
+
+    def wait(milliseconds: int) -> None:
+        loop = QEventLoop()
+        QTimer.singleShot(milliseconds, loop.quit)
+        loop.exec()
+
+    window.files.open_lesson(lesson or demo_lesson())
+    waited = 0
+    wait(500)
+    while window.runner.is_busy and waited < SETTLE_MS:
+        wait(100)
+        waited += 100
+    wait(600)
+    folder.mkdir(parents=True, exist_ok=True)
+    phrases = window.document.lesson.phrases
+    if len(phrases) > 2:
+        window.document.choose_phrase(phrases[2].ident)
+    wait(1500)
+    paths = []
+    for index, name in enumerate(DESK_NAMES):
+        window.show_desk(index)
+        if index == PLACE:
+            _select_something(window)
+        if index == CHECK:
+            _choose_most_found(window)
+            wait(1500)
+        wait(250)
+        path = folder / f"{name}.png"
+        if not window.grab().save(str(path)):
+            raise JuxtanoteError(f"“{path}” could not be written. Choose another folder.")
+        paths.append(path)
+    window.shut_down()
+    window.deleteLater()
+    return paths
+
+
+def _select_something(window: object) -> None:
+    """Select a bent note, so that the reasons card has something to say."""
+    document = window.document  # type: ignore[attr-defined]
+    phrase = document.phrase
+    if phrase is None or not phrase.notes:
+        return
+    bent = [n.ident for n in phrase.notes if "bend" in n.written.techniques]
+    document.select((bent[0] if bent else phrase.notes[0].ident,))
+    note = document.selected_notes[0]
+    window.transport.seek(note.onset_s + 0.25)  # type: ignore[attr-defined]
+
+
+def _choose_most_found(window: object) -> None:
+    """Choose the phrase that the Check desk has most to say about."""
+    from juxtanote.core.checks.findings import find_problems
+
+    document = window.document  # type: ignore[attr-defined]
+    lesson = document.lesson
+    if lesson.phrases:
+        most = max(lesson.phrases, key=lambda p: len(find_problems(p, lesson)))
+        document.choose_phrase(most.ident)

@@ -1,0 +1,13 @@
+"""What a person reads on the Place desk."""
+
+NO_NOTE = "No note is selected"
+PICK_ONE = "Click a note, or press → to walk through them."
+WHY = "Why here"
+ALSO = "It could also sit"
+NECK = "The neck"
+LISTEN = "Listen to this phrase"
+CANCEL = "Stop listening"
+AGAIN = "Place again"
+OTHER = "Another placement"
+KEYS = "↑ ↓ other string · 0–9 fret · E keep · D next doubtful · A another placement"
+AS_PLAYED, AS_COUNTED = "as played", "as counted"

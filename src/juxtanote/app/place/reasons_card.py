@@ -1,0 +1,120 @@
+"""The reasons card: every place a note could sit, what each costs, why it is where it is."""
+
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from juxtanote.app.look.theme import LARGE, MIDDLE, SMALL, TEXT, colour, font, pen
+from juxtanote.app.place import labels
+from juxtanote.core.fretboard.reasons import Candidate, Reasons
+
+ROW = 31.0
+
+
+class ReasonsCard(QWidget):
+    """Paints the reasons; a click on a row asks for that place."""
+
+    place_clicked = pyqtSignal(int, int)  # string, fret
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._title, self._under = labels.NO_NOTE, labels.PICK_ONE
+        self._reasons: Reasons | None = None
+        self._rows: list[tuple[QRectF, Candidate]] = []
+        self.setMinimumSize(270, 220)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Reasons")
+
+    def show_reasons(self, title: str, under: str, reasons: Reasons | None) -> None:
+        """Show a note's reasons, or only words."""
+        self._title, self._under, self._reasons = title, under, reasons
+        spoken = (
+            [f"string {c.string} fret {c.fret}: {c.words}" for c in reasons.candidates]
+            if reasons
+            else []
+        )
+        self.setAccessibleDescription(". ".join([title, under, *spoken]))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._rows = []
+        width = float(self.width())
+        painter.setFont(font(LARGE + 2, 600))
+        painter.setPen(colour("ink"))
+        painter.drawText(QRectF(0, 0, width, 26), Qt.AlignmentFlag.AlignVCenter, self._title)
+        painter.setFont(font(SMALL + 1))
+        painter.setPen(colour("soft"))
+        wrapped = int(Qt.TextFlag.TextWordWrap)
+        box = painter.boundingRect(QRectF(0, 27, width, 200), wrapped, self._under)
+        painter.drawText(box, wrapped, self._under)
+        if self._reasons is None:
+            return
+        y = box.bottom() + 14
+        if self._reasons.why:
+            y = self._paint_why(painter, y, width)
+        painter.setFont(font(TEXT, 600))
+        painter.setPen(colour("ink"))
+        painter.drawText(QRectF(0, y, width, 20), Qt.AlignmentFlag.AlignVCenter, labels.ALSO)
+        painter.setFont(font(SMALL))
+        painter.setPen(colour("soft"))
+        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(QRectF(0, y, width, 20), right, "cost")
+        y += 22
+        for candidate in self._reasons.candidates:
+            if y + ROW - 4 > self.height():
+                break
+            self._paint_row(painter, QRectF(0, y, width, ROW - 3), candidate)
+            y += ROW
+
+    def _paint_why(self, painter: QPainter, y: float, width: float) -> float:
+        assert self._reasons is not None
+        painter.setFont(font(TEXT, 600))
+        painter.setPen(colour("ink"))
+        painter.drawText(QRectF(0, y, width, 20), Qt.AlignmentFlag.AlignVCenter, labels.WHY)
+        y += 22
+        for line in self._reasons.why:
+            painter.setBrush(colour("written"))
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.drawEllipse(QRectF(1, y + 6, 5, 5))
+            painter.setPen(colour("ink"))
+            painter.setFont(font(SMALL + 1))
+            painter.drawText(QRectF(13, y, width - 13, 18), Qt.AlignmentFlag.AlignVCenter, line)
+            y += 19
+        return y + 8
+
+    def _paint_row(self, painter: QPainter, box: QRectF, candidate: Candidate) -> None:
+        self._rows.append((box, candidate))
+        ink = "ink" if candidate.possible else "soft"
+        painter.setPen(colour("soft"))
+        painter.setFont(font(MIDDLE))
+        painter.drawText(
+            QRectF(0, box.top(), 16, 20), Qt.AlignmentFlag.AlignVCenter, str(candidate.string)
+        )
+        painter.setPen(colour(ink))
+        painter.setFont(font(MIDDLE, 600 if candidate.possible else 400))
+        words = f"fret {candidate.fret}" if candidate.fret else "open"
+        painter.drawText(QRectF(16, box.top(), 60, 20), Qt.AlignmentFlag.AlignVCenter, words)
+        painter.setFont(font(SMALL))
+        painter.setPen(colour("soft"))
+        room = QRectF(80, box.top(), box.width() - 118, 20)
+        text = painter.fontMetrics().elidedText(
+            candidate.words, Qt.TextElideMode.ElideRight, int(room.width())
+        )
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, text)
+        cost = f"{candidate.cost:.1f}" if candidate.possible else "—"
+        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(QRectF(0, box.top(), box.width(), 20), right, cost)
+        length = min(candidate.cost / 6.0, 1.0) * (box.width() - 80)
+        painter.setPen(pen("written" if candidate.chosen else "rule", 3))
+        if candidate.possible:
+            y = int(box.top() + 24)
+            painter.drawLine(80, y, int(80 + length), y)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        for box, candidate in self._rows:
+            if box.contains(event.position()):
+                self.place_clicked.emit(candidate.string, candidate.fret)

@@ -1,0 +1,1 @@
+"""Heard, written and counted on one time axis."""

@@ -1,0 +1,426 @@
+"""Painting the three rows: each function draws one of them from frozen values."""
+
+import math
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPainterPath, QPolygonF
+
+from juxtanote.app.look.theme import MIDDLE, SMALL, TEXT, colour, font, pen
+from juxtanote.app.sheet.geometry import EVIDENCE_HEIGHT, LEFT, LEVEL_HEIGHT, RIGHT, Geometry
+from juxtanote.core.formats.pages import STROKE_SIGNS
+from juxtanote.core.formats.text_tab import bend_name
+from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.note import SLURS, Note
+from juxtanote.core.score.rhythm import count_word
+from juxtanote.core.theory.pitch import SHARP_NAMES, pitch_name
+from juxtanote.core.theory.scales import spell_in_key
+
+NATURAL = {0, 2, 4, 5, 7, 9, 11}
+LATE_SHOWN_S = 0.012
+
+
+@dataclass(frozen=True, slots=True)
+class Scene:
+    """What one painting of the sheet needs."""
+
+    lesson: Lesson
+    phrase: Phrase
+    geometry: Geometry
+    selected: frozenset[int]
+    changed: frozenset[int] = frozenset()  # notes that just moved by themselves
+
+    def visible(self) -> list[Note]:
+        """List notes that are on screen."""
+        g = self.geometry
+        return [
+            n
+            for n in self.phrase.notes
+            if n.offset_s >= g.start_s - 0.5 and n.onset_s <= g.end_s + 0.5
+        ]
+
+
+def paint_grid(painter: QPainter, scene: Scene) -> None:
+    """Draw bar and beat lines through all rows."""
+    g = scene.geometry
+    top, bottom = 18.0, g.height - 22.0
+    beats = scene.lesson.time_map.beats_between(max(g.start_s, 0.0), g.end_s)
+    close = g.pixels_per_s * 60.0 / scene.lesson.time_map.tempo_at(g.start_s)
+    for seconds, bar, beat in beats:
+        x = g.x(seconds)
+        if x < LEFT - 1:
+            continue
+        if beat == 1:
+            painter.setPen(pen("soft", 1.2))
+            painter.drawLine(QPointF(x, top), QPointF(x, bottom))
+            painter.setFont(font(SMALL))
+            painter.setPen(colour("soft"))
+            painter.drawText(QPointF(x + 4, top - 5), str(bar) if bar >= 1 else "pickup")
+        elif close > 9:
+            painter.setPen(pen("rule", 1.0, Qt.PenStyle.DotLine))
+            painter.drawLine(QPointF(x, top + 4), QPointF(x, bottom))
+
+
+def paint_heard(painter: QPainter, scene: Scene) -> None:
+    """Draw pitch curves over note lines, onsets by loudness, and the evidence under them."""
+    g = scene.geometry
+    _pitch_lines(painter, scene)
+    for note in scene.visible():
+        _pitch_curve(painter, scene, note)
+    _evidence(painter, scene)
+    base = g.heard_bottom + LEVEL_HEIGHT
+    loudest = max((n.heard.level_db for n in scene.phrase.notes), default=-12.0)
+    for note in scene.visible():
+        part = min(max(1.0 + (note.heard.level_db - loudest) / 24.0, 0.15), 1.0)
+        x = g.x(note.onset_s)
+        painter.setPen(pen("doubt" if note.is_doubtful else "heard", 2.0))
+        painter.drawLine(QPointF(x, base), QPointF(x, base - (LEVEL_HEIGHT - 6) * part))
+
+
+def _pitch_lines(painter: QPainter, scene: Scene) -> None:
+    g, used = scene.geometry, {round(n.heard.midi) for n in scene.phrase.notes}
+    painter.setFont(font(SMALL))
+    last = 1e9
+    for midi in range(math.ceil(g.low_midi), math.floor(g.high_midi) + 1):
+        y = g.pitch_y(midi)
+        shown = midi in used or (midi % 12 in NATURAL and not used)
+        painter.setPen(pen("rule", 1.0))
+        if shown:
+            painter.drawLine(QPointF(LEFT, y), QPointF(g.width - RIGHT, y))
+            if last - y >= 11:
+                painter.setPen(colour("soft"))
+                name = _name(midi, scene.lesson.key)
+                painter.drawText(
+                    QRectF(0, y - 8, LEFT - 10, 16),
+                    int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
+                    name,
+                )
+                last = y
+
+
+def _name(midi: int, key: str) -> str:
+    if not key:
+        return f"{SHARP_NAMES[midi % 12]}{midi // 12 - 1}"
+    spelled = spell_in_key(midi, key)
+    shift = spelled.count("♯") - spelled.count("♭")
+    return f"{spelled}{(midi - shift) // 12 - 1}"
+
+
+def _pitch_curve(painter: QPainter, scene: Scene, note: Note) -> None:
+    g = scene.geometry
+    name = "doubt" if note.is_doubtful else "heard"
+    style = Qt.PenStyle.DashLine if note.is_doubtful else Qt.PenStyle.SolidLine
+    painter.setPen(pen(name, 2.4, style))
+    if "dead" in note.written.techniques:
+        x, y = g.x(note.onset_s), g.pitch_y(note.heard.midi)
+        painter.drawLine(QPointF(x - 3, y - 3), QPointF(x + 3, y + 3))
+        painter.drawLine(QPointF(x - 3, y + 3), QPointF(x + 3, y - 3))
+        return
+    points = [
+        QPointF(g.x(note.onset_s + t), g.pitch_y(note.heard.midi + c / 100.0))
+        for t, c in note.heard.curve
+        if note.onset_s + t <= note.offset_s
+    ]
+    if len(points) < 2:
+        y = g.pitch_y(note.heard.midi)
+        points = [QPointF(g.x(note.onset_s), y), QPointF(g.x(note.offset_s) - 2, y)]
+    step = max(len(points) // 200, 1)
+    painter.drawPolyline(QPolygonF(points[::step]))
+    shown = note.ident in scene.selected or len(scene.selected) == 0
+    measured = [line for line in note.heard.evidence if "glide of" in line or "Hz" in line]
+    if note.is_doubtful and note.heard.runner_ups:
+        measured = [f"or {note.heard.runner_ups[0].why}?"]
+    room = g.pixels_per_s * note.heard.duration_s
+    if measured and shown and (room > 70 or note.ident in scene.selected):
+        painter.setFont(font(SMALL, 500))
+        top = min(p.y() for p in points) - 6
+        painter.setPen(colour(name))
+        text = painter.fontMetrics().elidedText(
+            " · ".join(measured), Qt.TextElideMode.ElideRight, int(max(room, 220))
+        )
+        painter.drawText(QPointF(points[0].x(), max(top, 14)), text)
+
+
+def _evidence(painter: QPainter, scene: Scene) -> None:
+    """Draw onset evidence as a filled line, so that one sees why a note was heard or missed."""
+    g, evidence = scene.geometry, scene.phrase.evidence
+    if not evidence.onset or evidence.hop_s <= 0:
+        return
+    base = g.heard_bottom + LEVEL_HEIGHT + EVIDENCE_HEIGHT + 2
+    first = max(int((g.start_s - evidence.start_s) / evidence.hop_s), 0)
+    last = min(int((g.end_s - evidence.start_s) / evidence.hop_s) + 2, len(evidence.onset))
+    step = max((last - first) // max(g.width, 1), 1)
+    path = QPainterPath(QPointF(LEFT, base))
+    for index in range(first, last, step):
+        x = g.x(evidence.start_s + index * evidence.hop_s)
+        if x >= LEFT:
+            value = max(evidence.onset[index : index + step])
+            path.lineTo(QPointF(x, base - (EVIDENCE_HEIGHT - 4) * min(max(value, 0.0), 1.0)))
+    path.lineTo(QPointF(path.currentPosition().x(), base))
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.fillPath(path, colour("heard", 60))
+
+
+def paint_written(painter: QPainter, scene: Scene) -> None:
+    """Draw string lines, fret numbers at their onsets and techniques in their measured shape."""
+    g = scene.geometry
+    painter.setFont(font(TEXT - 1))
+    for string in range(1, g.strings + 1):
+        y = g.string_y(string)
+        painter.setPen(pen("rule", 1.0 + 0.13 * string))
+        painter.drawLine(QPointF(LEFT, y), QPointF(g.width - RIGHT, y))
+        painter.setPen(colour("soft"))
+        name = pitch_name(scene.lesson.guitar.tuning[-string])[:-1]
+        painter.drawText(
+            QRectF(0, y - 9, LEFT - 10, 18),
+            int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
+            name,
+        )
+    notes = scene.visible()
+    for note in notes:
+        _sounding_line(painter, scene, note)
+    taken: list[QRectF] = []
+    for note in notes:
+        _techniques(painter, scene, note, _before(scene.phrase, note), taken)
+    for note in notes:
+        _fret_number(painter, scene, note)
+    _hands(painter, scene, notes)
+
+
+def _before(phrase: Phrase, note: Note) -> Note | None:
+    """Find the note before on the same string."""
+    found = None
+    for other in phrase.notes:
+        if other.onset_s >= note.onset_s - 1e-9:
+            break
+        if other.written.string == note.written.string:
+            found = other
+    return found
+
+
+def _sounding_line(painter: QPainter, scene: Scene, note: Note) -> None:
+    g = scene.geometry
+    y = g.string_y(note.written.string)
+    if "dead" in note.written.techniques:
+        return
+    style = Qt.PenStyle.DashLine if note.is_doubtful else Qt.PenStyle.SolidLine
+    painter.setPen(pen("doubt" if note.is_doubtful else "written", 1.7, style))
+    painter.drawLine(QPointF(g.x(note.onset_s), y), QPointF(g.x(note.offset_s) - 2, y))
+
+
+def fret_text(note: Note) -> str:
+    """Give what stands in the break of the string line."""
+    if "dead" in note.written.techniques:
+        return "×"
+    text = str(note.written.fret)
+    return f"⟨{text}⟩" if "natural-harmonic" in note.written.techniques else text
+
+
+def fret_box(scene: Scene, note: Note, painter: QPainter | None = None) -> QRectF:
+    """Give the box of a fret number, centred on its onset and string."""
+    g = scene.geometry
+    width = 7.0 + 9.5 * len(fret_text(note))
+    return QRectF(g.x(note.onset_s) - width / 2, g.string_y(note.written.string) - 10, width, 20)
+
+
+def _fret_number(painter: QPainter, scene: Scene, note: Note) -> None:
+    box = fret_box(scene, note)
+    chosen = note.ident in scene.selected
+    painter.setBrush(colour("panel") if chosen else colour("paper"))
+    painter.setPen(pen("ink", 1.6) if chosen else Qt.PenStyle.NoPen)
+    painter.drawRoundedRect(box, 4, 4)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    grace = "grace" in note.written.techniques
+    painter.setFont(font(MIDDLE if grace else MIDDLE + 3, 600))
+    painter.setPen(colour("doubt" if note.is_doubtful else "ink"))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, fret_text(note))
+    if "place" in note.written.locked:
+        painter.setPen(pen("ink", 1.6))
+        painter.drawLine(
+            QPointF(box.left() + 3, box.bottom() + 1), QPointF(box.right() - 3, box.bottom() + 1)
+        )
+    if note.ident in scene.changed:
+        painter.setPen(pen("written", 1.2, Qt.PenStyle.DotLine))
+        painter.drawRoundedRect(box.adjusted(-2, -2, 2, 2), 5, 5)
+
+
+def _techniques(
+    painter: QPainter, scene: Scene, note: Note, before: Note | None, taken: list[QRectF]
+) -> None:
+    g, tags = scene.geometry, note.written.techniques
+    x, y = g.x(note.onset_s), g.string_y(note.written.string)
+    painter.setPen(pen("written", 1.6))
+    if tags & SLURS and before is not None:
+        _slur(painter, g.x(before.onset_s), x, y - 11, "T" if "tap" in tags else "")
+    elif "tap" in tags:
+        _label(painter, "T", x, y - 14, taken)
+    if "slide" in tags:
+        start = max(g.x(before.onset_s) + 12, x - 34) if before is not None else x - 24
+        up = before is None or before.written.fret < note.written.fret
+        tilt = 6 if up else -6
+        painter.setPen(pen("written", 1.8))
+        painter.drawLine(QPointF(start, y + tilt), QPointF(x - 11, y - tilt))
+    if tags & {"bend", "pre-bend", "vibrato"}:
+        _shape(painter, scene, note, taken)
+    for word, sign in (
+        ("palm-mute", "P.M."),
+        ("let-ring", "l.r."),
+        ("rake", "rake"),
+        ("pinch-harmonic", "P.H."),
+    ):
+        if word in tags and (before is None or word not in before.written.techniques):
+            _label(painter, sign, x, g.strings_top - 14, taken)
+    if "staccato" in tags:
+        painter.setBrush(colour("written"))
+        painter.drawEllipse(QPointF(x, y - 14), 1.8, 1.8)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+    if "bar" in tags:
+        _label(painter, "S", x, y - 14, taken)
+
+
+def _slur(painter: QPainter, start: float, end: float, y: float, sign: str) -> None:
+    height = min(10.0, 0.28 * (end - start))
+    path = QPainterPath(QPointF(start + 2, y))
+    path.quadTo(QPointF(0.5 * (start + end), y - 2 * height), QPointF(end - 2, y))
+    painter.drawPath(path)
+    if sign:
+        painter.setFont(font(SMALL, 600))
+        painter.drawText(QPointF(0.5 * (start + end) - 3, y - height - 2), sign)
+
+
+def _label(
+    painter: QPainter, text: str, x: float, y: float, taken: list[QRectF], *, weight: int = 500
+) -> None:
+    """Write a small label, moved up until it stands clear of the others."""
+    painter.setFont(font(SMALL, weight))
+    width = painter.fontMetrics().horizontalAdvance(text)
+    box = QRectF(x - width / 2, y - 10, width, 12)
+    for _ in range(4):
+        if not any(box.intersects(other) for other in taken):
+            break
+        box.translate(0, -12)
+    taken.append(box)
+    painter.setPen(colour("written"))
+    painter.drawText(QPointF(box.left(), box.bottom() - 2), text)
+
+
+def _shape(painter: QPainter, scene: Scene, note: Note, taken: list[QRectF]) -> None:
+    """Draw bend, release and vibrato as they were measured, a semitone a fixed height."""
+    g, tags = scene.geometry, note.written.techniques
+    y = g.string_y(note.written.string)
+    height = g.semitone_height
+    lift = 4.0
+    base = note.heard.midi
+    points = [
+        QPointF(g.x(note.onset_s + t), y - lift - max(c / 100.0, -0.6) * height)
+        for t, c in note.heard.curve
+        if note.onset_s + t <= note.offset_s and g.x(note.onset_s + t) > g.x(note.onset_s) + 9
+    ]
+    amount = note.written.bend_semitones
+    if len(points) < 3:
+        x, end = g.x(note.onset_s) + 10, g.x(note.offset_s) - 2
+        peak = y - lift - amount * height
+        points = [QPointF(x, y - lift), QPointF(0.6 * x + 0.4 * end, peak), QPointF(end, peak)]
+    if not tags & {"bend", "pre-bend"}:
+        # A shake on a plain note is drawn over the string, where no number can cover it.
+        shift = y - 13 - (sum(p.y() for p in points) / len(points))
+        points = [QPointF(p.x(), p.y() + shift) for p in points]
+    painter.setPen(pen("written", 1.8))
+    step = max(len(points) // 160, 1)
+    painter.drawPolyline(QPolygonF(points[::step]))
+    if tags & {"bend", "pre-bend"} and base:
+        peak_point = min(points, key=lambda p: p.y())
+        _label(painter, bend_name(amount), peak_point.x(), peak_point.y() - 4, taken, weight=600)
+
+
+def _hands(painter: QPainter, scene: Scene, notes: list[Note]) -> None:
+    """Write strokes and fingers under the strings."""
+    g = scene.geometry
+    stroke_y, finger_y = g.strings_bottom + 27, g.strings_bottom + 43
+    painter.setFont(font(SMALL))
+    painter.setPen(colour("soft"))
+    right = int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+    painter.drawText(QRectF(0, stroke_y - 12, LEFT - 10, 16), right, "stroke")
+    painter.drawText(QRectF(0, finger_y - 12, LEFT - 10, 16), right, "finger")
+    last_x = -1e9
+    for note in notes:
+        x = g.x(note.onset_s)
+        if x < LEFT - 6 or x - last_x < 8:
+            continue
+        last_x = x
+        sign = STROKE_SIGNS.get(note.written.stroke, "")
+        painter.drawText(QPointF(x - 4, stroke_y), sign)
+        painter.drawText(QPointF(x - 3, finger_y), note.written.finger)
+
+
+def paint_counted(painter: QPainter, scene: Scene) -> None:
+    """Draw count syllables, stems and beams, and how early or late each note was."""
+    g, per_bar = scene.geometry, scene.lesson.time_map.beats_per_bar
+    top = g.counted_top
+    painter.setPen(pen("rule", 1.0))
+    painter.drawLine(QPointF(12, top), QPointF(g.width - RIGHT, top))
+    painter.drawLine(QPointF(12, g.written_top), QPointF(g.width - RIGHT, g.written_top))
+    stem_top, stem_end = top + 30, top + 54
+    by_beat: dict[int, list[tuple[float, float]]] = {}
+    last_word = -1e9
+    for note in scene.visible():
+        onset, length = note.written.onset_beats, note.written.duration_beats
+        if onset is None or not length:
+            continue
+        counted_s = float(scene.lesson.time_map.to_seconds(float(onset)))
+        x = g.x(counted_s)
+        if x < LEFT - 4:
+            continue
+        if x - last_word >= 9:
+            painter.setFont(font(TEXT, 600 if onset.denominator == 1 else 400))
+            painter.setPen(colour("ink"))
+            word = count_word(onset, per_bar)
+            painter.drawText(
+                QPointF(x - painter.fontMetrics().horizontalAdvance(word) / 2, top + 22), word
+            )
+            last_word = x
+        painter.setPen(pen("ink", 1.4))
+        if length < 4:
+            painter.drawLine(QPointF(x, stem_top), QPointF(x, stem_end))
+        by_beat.setdefault(math.floor(onset), []).append((x, float(onset)))
+        late = note.onset_s - counted_s
+        if abs(late) > LATE_SHOWN_S:
+            painter.setPen(pen("doubt", 2.2))
+            painter.drawLine(QPointF(x, stem_end + 7), QPointF(g.x(note.onset_s), stem_end + 7))
+            if note.ident in scene.selected:
+                painter.setFont(font(SMALL, 500))
+                painter.drawText(QPointF(x + 4, stem_end + 20), f"{1000 * late:+.0f} ms")
+    for beat, places in by_beat.items():
+        _beams(painter, beat, sorted(set(places)), stem_end)
+
+
+def _beams(painter: QPainter, beat: int, places: list[tuple[float, float]], y: float) -> None:
+    if len(places) == 1:
+        x, onset = places[0]
+        if onset - beat >= 0.45:
+            painter.setPen(pen("ink", 2.0))
+            painter.drawLine(QPointF(x, y), QPointF(x + 7, y - 6))
+        return
+    gaps = [b[1] - a[1] for a, b in zip(places, [*places[1:], (0.0, beat + 1.0)], strict=True)]
+    painter.setPen(pen("ink", 3.4))
+    painter.drawLine(QPointF(places[0][0], y), QPointF(places[-1][0], y))
+    for index, gap in enumerate(gaps):
+        if gap > 0.26 or index + 1 >= len(places):
+            continue
+        painter.drawLine(QPointF(places[index][0], y - 6), QPointF(places[index + 1][0], y - 6))
+    if any(abs(gap * 3 - round(gap * 3)) < 0.02 and gap < 0.9 for gap in gaps):
+        painter.setFont(font(SMALL, 600))
+        number = "6" if min(gaps) < 0.2 else "3"
+        painter.drawText(QPointF(0.5 * (places[0][0] + places[-1][0]) - 3, y + 14), number)
+
+
+def paint_row_names(painter: QPainter, geometry: Geometry) -> None:
+    """Name the three rows in their colours."""
+    painter.setFont(font(TEXT, 600))
+    for name, y, hue in (
+        ("heard", 20.0, "heard"),
+        ("written", geometry.written_top + 20, "written"),
+        ("counted", geometry.counted_top + 22, "ink"),
+    ):
+        painter.setPen(colour(hue))
+        painter.drawText(QPointF(12, y), name)

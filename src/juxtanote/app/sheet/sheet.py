@@ -1,0 +1,316 @@
+"""The sheet: heard, written and counted on one time axis, edited in place."""
+
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QWheelEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from juxtanote.app.document import Document
+from juxtanote.app.look.theme import TEXT, colour, font, pen
+from juxtanote.app.sheet import painting
+from juxtanote.app.sheet.geometry import (
+    FASTEST_PX,
+    LEFT,
+    RIGHT,
+    SLOWEST_PX,
+    Geometry,
+    pitch_range,
+)
+from juxtanote.app.transport.controller import Transport
+from juxtanote.core.score import edits
+from juxtanote.core.score.note import Note
+
+EDGE_PIXELS = 6
+FOLLOW_PART = 0.85
+EMPTY = "No notes here yet. Press L to listen to this phrase, or N to add a note at the playhead."
+NO_PHRASE = "No phrase is cut yet. Go to the Hear desk and drag over the recording."
+
+
+class Sheet(QWidget):
+    """Shows and edits the current phrase."""
+
+    fret_typed = pyqtSignal(int)  # a digit, for the selected notes
+    view_changed = pyqtSignal(
+        float, float, float
+    )  # left edge, shown length, phrase length: seconds
+
+    def __init__(
+        self, document: Document, transport: Transport, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self._document, self._transport = document, transport
+        self._start_s, self._scale = 0.0, 120.0
+        self._changed: frozenset[int] = frozenset()
+        self._picture: QPixmap | None = None
+        self._drag: tuple[int, str] | None = None
+        self._rubber: QRectF | None = None
+        self._merge = -1
+        self.setMinimumSize(500, 420)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Sheet")
+        document.lesson_changed.connect(self._on_lesson_changed)
+        document.phrase_changed.connect(self.fit)
+        document.selection_changed.connect(self._on_selection_changed)
+        transport.moved.connect(self._on_moved)
+
+    def sizeHint(self) -> QSize:
+        return QSize(900, 560)
+
+    # View
+
+    def geometry_now(self) -> Geometry:
+        """Give the layout as it is."""
+        low, high = pitch_range(self._document.phrase, self._document.lesson.guitar)
+        return Geometry(
+            self.width(), self.height(), self._start_s, self._scale, low, high,
+            self._document.lesson.guitar.string_count,
+        )  # fmt: skip
+
+    def fit(self) -> None:
+        """Show the whole phrase, or as much of a long one as stays readable."""
+        phrase = self._document.phrase
+        if phrase is not None:
+            length = phrase.end_s - phrase.start_s + 0.15
+            room = max(self.width() - LEFT - RIGHT, 100)
+            self._scale = min(max(room / length, 60.0), FASTEST_PX)
+            self._start_s = phrase.start_s - 0.1
+        self._changed = frozenset()
+        self._redraw()
+
+    def zoom(self, factor: float, around_x: float | None = None) -> None:
+        """Zoom along time around a pixel."""
+        g = self.geometry_now()
+        x = 0.5 * (LEFT + self.width()) if around_x is None else around_x
+        seconds = g.seconds(x)
+        self._scale = min(max(self._scale * factor, SLOWEST_PX), FASTEST_PX)
+        self._start_s = seconds - (x - LEFT) / self._scale
+        self._redraw()
+
+    def scroll_to(self, start_s: float) -> None:
+        """Show from a time on."""
+        self._start_s = start_s
+        self._redraw()
+
+    def _redraw(self) -> None:
+        self._picture = None
+        phrase = self._document.phrase
+        shown = (self.width() - LEFT - RIGHT) / self._scale
+        length = phrase.end_s - phrase.start_s if phrase else 1.0
+        self.view_changed.emit(self._start_s, shown, length)
+        self.update()
+
+    def mark_changed(self, idents: frozenset[int]) -> None:
+        """Show which notes moved because of the last decision."""
+        self._changed = idents
+        self._redraw()
+
+    # Painting
+
+    def scene(self) -> painting.Scene | None:
+        """Give what is to be painted, or None without a phrase."""
+        phrase = self._document.phrase
+        if phrase is None:
+            return None
+        return painting.Scene(
+            self._document.lesson, phrase, self.geometry_now(),
+            frozenset(self._document.selected), self._changed,
+        )  # fmt: skip
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        if self._picture is None or self._picture.deviceIndependentSize().toSize() != self.size():
+            self._picture = self._paint_all()
+        painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._picture)
+        g = self.geometry_now()
+        x = g.x(self._transport.position_s)
+        if LEFT <= x <= self.width():
+            painter.setPen(pen("ink", 1.8))
+            painter.drawLine(QPointF(x, 4), QPointF(x, self.height() - 8))
+        if self._rubber is not None:
+            painter.setPen(pen("written", 1, Qt.PenStyle.DashLine))
+            painter.drawRect(self._rubber)
+        if self.hasFocus():
+            painter.setPen(pen("rule", 1))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+    def _paint_all(self) -> QPixmap:
+        ratio = self.devicePixelRatioF()
+        picture = QPixmap(self.size() * ratio)
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(colour("paper"))
+        painter = QPainter(picture)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        scene = self.scene()
+        if scene is None or not scene.phrase.notes:
+            painter.setPen(colour("soft"))
+            painter.setFont(font(TEXT))
+            words = NO_PHRASE if scene is None else EMPTY
+            painter.drawText(self.rect(), int(Qt.AlignmentFlag.AlignCenter), words)
+        if scene is not None:
+            self._paint_scene(painter, scene)
+        painter.end()
+        return picture
+
+    def _paint_scene(self, painter: QPainter, scene: painting.Scene) -> None:
+        painter.setClipRect(QRect(LEFT - 12, 0, self.width() - LEFT - RIGHT + 26, self.height()))
+        painting.paint_grid(painter, scene)
+        painter.setClipping(False)
+        painting.paint_heard(painter, scene)
+        painting.paint_written(painter, scene)
+        painting.paint_counted(painter, scene)
+        painter.fillRect(QRect(0, 0, 4, self.height()), colour("paper"))
+        painting.paint_row_names(painter, scene.geometry)
+
+    # Mouse
+
+    def note_at(self, position: QPointF) -> tuple[Note, str] | None:
+        """Find the note under a point, and whether its onset, its end or the whole of it is meant."""
+        scene = self.scene()
+        if scene is None:
+            return None
+        g = scene.geometry
+        for note in reversed(scene.visible()):
+            box = painting.fret_box(scene, note)
+            if box.contains(position):
+                return note, "note"
+        for note in reversed(scene.visible()):
+            y = g.string_y(note.written.string)
+            heard = (
+                abs(g.pitch_y(note.heard.midi) - position.y()) < 8 and position.y() < g.heard_bottom
+            )
+            if abs(y - position.y()) < 10 or heard:
+                if abs(g.x(note.offset_s) - position.x()) <= EDGE_PIXELS:
+                    return note, "offset"
+                if abs(g.x(note.onset_s) - position.x()) <= EDGE_PIXELS and heard:
+                    return note, "onset"
+                if g.x(note.onset_s) <= position.x() <= g.x(note.offset_s):
+                    return note, "note"
+        return None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        found = self.note_at(event.position())
+        more = event.modifiers() & (
+            Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
+        )
+        if found is None:
+            self._rubber = QRectF(event.position(), event.position())
+            if not more:
+                self._document.select(())
+            return
+        note, part = found
+        if part in ("onset", "offset"):
+            self._drag = (note.ident, part)
+            self._merge = self._document.begin_drag()
+        if more:
+            chosen = set(self._document.selected) ^ {note.ident}
+            self._document.select(tuple(chosen))
+        elif note.ident not in self._document.selected:
+            self._document.select((note.ident,))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self._drag is not None:
+            self._drag_edge(event.position().x())
+        elif self._rubber is not None:
+            self._rubber = QRectF(self._rubber.topLeft(), event.position())
+            self.update()
+        else:
+            found = self.note_at(event.position())
+            on_edge = found is not None and found[1] != "note"
+            self.setCursor(Qt.CursorShape.SizeHorCursor if on_edge else Qt.CursorShape.ArrowCursor)
+
+    def _drag_edge(self, x: float) -> None:
+        phrase = self._document.phrase
+        if phrase is None or self._drag is None:
+            return
+        ident, edge = self._drag
+        seconds = self.geometry_now().seconds(x)
+        self._document.change(
+            "Move note edge",
+            lambda lesson: edits.move_note_edge(lesson, phrase.ident, ident, edge, seconds),
+            merge=self._merge,
+        )
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and self._rubber is not None:
+            self._choose_in(self._rubber.normalized(), event.position())
+        self._rubber, self._drag = None, None
+        self.update()
+
+    def _choose_in(self, area: QRectF, position: QPointF) -> None:
+        scene = self.scene()
+        if scene is None:
+            return
+        if area.width() < 4 and area.height() < 4:
+            self._transport.seek(max(scene.geometry.seconds(position.x()), 0.0))
+            return
+        inside = [n.ident for n in scene.visible() if painting.fret_box(scene, n).intersects(area)]
+        self._document.select(tuple({*self._document.selected, *inside}))
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is None:
+            return
+        delta = event.angleDelta()
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom(1.2 ** (delta.y() / 120.0), event.position().x())
+        else:
+            self.scroll_to(self._start_s - (delta.y() or delta.x()) / 120.0 * 80.0 / self._scale)
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        text = event.text()
+        plain = event.modifiers() in (
+            Qt.KeyboardModifier.NoModifier,
+            Qt.KeyboardModifier.KeypadModifier,
+        )
+        if text.isdigit() and plain and self._document.selected:
+            self.fret_typed.emit(int(text))
+        else:
+            super().keyPressEvent(event)
+
+    # Following
+
+    def _on_lesson_changed(self) -> None:
+        self._update_description()
+        self._redraw()
+
+    def _on_selection_changed(self) -> None:
+        notes = self._document.selected_notes
+        if notes:
+            self._bring_into_view(notes[0])
+        self._update_description()
+        self._redraw()
+
+    def _update_description(self) -> None:
+        """Tell a screen reader what is selected."""
+        notes = self._document.selected_notes
+        words = [
+            f"string {n.written.string} fret {n.written.fret} {' '.join(sorted(n.written.techniques))}"
+            for n in notes[:4]
+        ]
+        self.setAccessibleDescription("; ".join(words) or "no note selected")
+
+    def _bring_into_view(self, note: Note) -> None:
+        g = self.geometry_now()
+        if not LEFT + 10 <= g.x(note.onset_s) <= self.width() - RIGHT - 30:
+            shown = (self.width() - LEFT - RIGHT) / self._scale
+            self._start_s = note.onset_s - 0.25 * shown
+
+    def _on_moved(self, seconds: float) -> None:
+        g = self.geometry_now()
+        x = g.x(seconds)
+        if self._transport.is_playing and (x > self.width() * FOLLOW_PART or x < LEFT):
+            phrase = self._document.phrase
+            if phrase is not None and phrase.start_s <= seconds <= phrase.end_s:
+                shown = (self.width() - LEFT - RIGHT) / self._scale
+                if shown < phrase.end_s - phrase.start_s:
+                    self.scroll_to(max(seconds - 0.1 * shown, phrase.start_s - 0.1))
+        self.update()
+
+    def resizeEvent(self, event: object) -> None:
+        self.fit()

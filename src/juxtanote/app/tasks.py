@@ -1,0 +1,172 @@
+"""Long work on the lesson: measuring, listening, rendering; each as a job that can be stopped."""
+
+from dataclasses import replace
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from juxtanote.app.document import Document
+from juxtanote.app.jobs.runner import Job, JobRunner
+from juxtanote.app.transport.controller import Transport
+from juxtanote.app.transport.devices import RATE
+from juxtanote.core.errors import JuxtanoteError
+from juxtanote.core.progress import Progress
+from juxtanote.core.score.edits import merge_listening
+from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.note import Evidence, Note
+from juxtanote.core.score.rhythm import write_phrase
+from juxtanote.core.synth.render import Rendered, render_phrase
+from juxtanote.core.transcribe import (
+    Measured,
+    evidence_of,
+    hear_stretch,
+    measure_recording,
+    place_heard,
+    replace_places,
+    time_map_of,
+)
+
+RENDER_DELAY_MS = 250
+
+
+class Tasks(QObject):
+    """Starts jobs with frozen values and puts their results into the document."""
+
+    measured = pyqtSignal(object)  # Measured
+    tab_rendered = pyqtSignal(object)  # Rendered
+    told = pyqtSignal(str)
+    failed = pyqtSignal(str)
+
+    def __init__(
+        self,
+        document: Document,
+        transport: Transport,
+        runner: JobRunner,
+        parent: QObject | None = None,
+    ) -> None:
+        super().__init__(parent)
+        self._document, self._transport, self._runner = document, transport, runner
+        self._rendered_for: tuple[Phrase, float] | None = None
+        self._render_timer = QTimer(self)
+        self._render_timer.setSingleShot(True)
+        self._render_timer.setInterval(RENDER_DELAY_MS)
+        self._render_timer.timeout.connect(self._render)
+        document.lesson_changed.connect(self._render_timer.start)
+        document.phrase_changed.connect(self._render_timer.start)
+        document.sound_changed.connect(self._on_sound_changed)
+
+    # Measuring
+
+    def measure(self, *, apply: bool) -> None:
+        """Measure reference pitch and beats; `apply` also sets them in the lesson."""
+        sound = self._document.sound
+        if sound is None:
+            self.told.emit("Open a recording first.")
+            return
+
+        def work(progress: Progress) -> object:
+            return measure_recording(sound, progress=progress), apply
+
+        job = Job("Measuring the recording", work)
+        job.succeeded.connect(self._on_measured)
+        job.failed.connect(self._on_failed)
+        self._runner.start(job)
+
+    def _on_measured(self, result: tuple[Measured, bool]) -> None:
+        measured, apply = result
+        if apply:
+            self._document.change(
+                "Measure the recording", lambda lesson: _with_measured(lesson, measured)
+            )
+        self.measured.emit(measured)
+
+    # Listening
+
+    def listen(self) -> None:
+        """Listen to the current phrase in the background."""
+        document = self._document
+        phrase, lesson, sound = document.phrase, document.lesson, document.sound
+        if phrase is None or sound is None:
+            self.told.emit("Open a recording and cut a phrase first.")
+            return
+
+        def work(progress: Progress) -> object:
+            heard = hear_stretch(
+                sound, phrase.start_s, phrase.end_s, reference_cents=lesson.reference_cents,
+                focus=phrase.focus, progress=progress,
+            )  # fmt: skip
+            notes = place_heard(list(heard.notes), lesson.guitar, lesson.school)
+            return phrase, tuple(notes), evidence_of(heard)
+
+        job = Job(f"Listening to {phrase.name}", work)
+        job.succeeded.connect(self._on_heard)
+        job.failed.connect(self._on_failed)
+        self._runner.start(job)
+
+    def _on_heard(self, result: tuple[Phrase, tuple[Note, ...], Evidence]) -> None:
+        began, notes, evidence = result
+        now = self._document.lesson.phrase(began.ident)
+        if now is None or (now.start_s, now.end_s) != (began.start_s, began.end_s):
+            self.told.emit("The phrase was changed meanwhile; listen again.")
+            return
+
+        def edit(lesson: Lesson) -> Lesson:
+            merged = replace(merge_listening(now, notes), evidence=evidence)
+            if merged.notes:
+                merged = write_phrase(replace_places(merged, lesson), lesson.time_map)
+                status = "placed" if merged.status == "heard" else merged.status
+                merged = replace(merged, status=status)
+            return lesson.with_phrase(merged)
+
+        self._document.change("Listen to phrase", edit)
+        after = self._document.lesson.phrase(began.ident)
+        count = len(after.notes) if after else 0
+        doubtful = sum(n.is_doubtful for n in after.notes) if after else 0
+        words = f"{count} notes heard" + (f", {doubtful} to look at: press D." if doubtful else ".")
+        if count == 0:
+            words = "No guitar was heard here. Bring it forward on the Hear desk, or cut another stretch."
+        self.told.emit(words)
+
+    # Rendering
+
+    def _on_sound_changed(self) -> None:
+        self._rendered_for = None
+        self._render_timer.start()
+
+    def _render(self) -> None:
+        """Render the current phrase's tab where it changed."""
+        phrase, lesson = self._document.phrase, self._document.lesson
+        if phrase is None or self._document.sound is None:
+            return
+        key = (phrase, lesson.reference_cents)
+        if key == self._rendered_for:
+            return
+        self._rendered_for = key
+
+        def work(progress: Progress) -> object:
+            return phrase.ident, render_phrase(phrase, lesson, RATE, progress)
+
+        job = Job("Rendering the tab", work)
+        job.succeeded.connect(self._on_rendered)
+        job.failed.connect(self._on_failed)
+        self._runner.start(job)
+
+    def _on_rendered(self, result: tuple[int, Rendered]) -> None:
+        ident, rendered = result
+        phrase = self._document.phrase
+        if phrase is not None and phrase.ident == ident:
+            self._transport.player.set_tab(rendered.audio, rendered.start_s)
+            self.tab_rendered.emit(rendered)
+
+    def _on_failed(self, error: Exception) -> None:
+        known = isinstance(error, JuxtanoteError)
+        self.failed.emit(
+            str(error) if known else f"Something went wrong ({error}). Your lesson is as it was."
+        )
+
+
+def _with_measured(lesson: Lesson, measured: Measured) -> Lesson:
+    return replace(
+        lesson,
+        reference_cents=round(measured.reference_cents, 1),
+        time_map=time_map_of(measured.beats),
+    )

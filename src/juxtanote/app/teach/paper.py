@@ -1,0 +1,88 @@
+"""Painting pages: the same strokes and words on the screen, on paper and in a PDF."""
+
+from pathlib import Path
+
+from PyQt6.QtCore import QMarginsF, QPointF, QRectF, QSizeF, Qt
+from PyQt6.QtGui import (
+    QColor,
+    QFont,
+    QFontMetricsF,
+    QPageLayout,
+    QPageSize,
+    QPainter,
+    QPdfWriter,
+    QPen,
+    QPolygonF,
+)
+
+from juxtanote.app.look.theme import FAMILY
+from juxtanote.core.audio.write import write_whole
+from juxtanote.core.formats.pages import HEIGHT, POINT, WIDTH, Page
+
+INK, SOFT, PAPER = QColor("#16181B"), QColor("#5B5F63"), QColor("#FFFFFF")
+
+
+def _font(size: float, bold: bool, scale: float) -> QFont:
+    made = QFont(FAMILY)
+    made.setFamilies([FAMILY, "Noto Music", "Noto Sans", "DejaVu Sans"])
+    made.setPixelSize(max(round(size * POINT * scale), 1))
+    made.setWeight(QFont.Weight(600 if bold else 400))
+    return made
+
+
+def measure_words(text: str, size: float, bold: bool) -> float:
+    """Give the width of text in millimetres in the program's own font."""
+    fine = 20.0
+    return QFontMetricsF(_font(size, bold, fine)).horizontalAdvance(text) / fine
+
+
+def paint_page(painter: QPainter, page: Page, scale: float) -> None:
+    """Paint one page with `scale` device units to the millimetre."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for stroke in page.strokes:
+        pen = QPen(SOFT if stroke.soft else INK, stroke.width * scale)
+        pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+        pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+        painter.setPen(pen)
+        painter.drawPolyline(QPolygonF([QPointF(x * scale, y * scale) for x, y in stroke.points]))
+    for words in page.words:
+        painter.setFont(_font(words.size, words.bold, scale))
+        metrics = QFontMetricsF(painter.font())
+        width = metrics.horizontalAdvance(words.text)
+        shift = {"left": 0.0, "middle": 0.5, "right": 1.0}[words.anchor] * width
+        at = QPointF(words.x * scale - shift, words.y * scale)
+        if words.cleared:
+            box = metrics.tightBoundingRect(words.text).translated(at)
+            painter.fillRect(
+                box.adjusted(-0.4 * scale, -0.2 * scale, 0.4 * scale, 0.2 * scale), PAPER
+            )
+        painter.setPen(SOFT if words.soft else INK)
+        painter.drawText(at, words.text)
+
+
+def write_pdf(pages: list[Page], path: Path, title: str) -> None:
+    """Write pages as an A4 PDF, whole or not at all."""
+
+    def fill(partial: Path) -> None:
+        writer = QPdfWriter(str(partial))
+        size = QPageSize(QSizeF(WIDTH, HEIGHT), QPageSize.Unit.Millimeter, "A4")
+        layout = QPageLayout(size, QPageLayout.Orientation.Portrait, QMarginsF(0, 0, 0, 0))
+        writer.setPageLayout(layout)
+        writer.setResolution(600)
+        writer.setTitle(title)
+        writer.setCreator("Juxtanote")
+        painter = QPainter(writer)
+        if not painter.isActive():
+            raise OSError("the PDF could not be begun")
+        for number, page in enumerate(pages):
+            if number:
+                writer.newPage()
+            paint_page(painter, page, 600 / 25.4)
+        painter.end()
+
+    write_whole(path, fill)
+
+
+def page_rect(scale: float) -> QRectF:
+    """Give the sheet of paper in device units."""
+    return QRectF(0, 0, WIDTH * scale, HEIGHT * scale)

@@ -1,0 +1,1 @@
+"""Playing: the bar under every desk, and the sound devices."""

@@ -1,0 +1,208 @@
+"""What the transport bar and the desks steer: one player, one sound device, one playhead."""
+
+import numpy as np
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from juxtanote.app.document import Document
+from juxtanote.app.settings import COUNT_IN_BEATS, LEVEL
+from juxtanote.app.transport.devices import RATE, SoundOut, open_sound_out
+from juxtanote.core.audio.player import LoopPlayer
+from juxtanote.core.score.lesson import Phrase
+
+FRAME_MS = 16
+
+
+class Transport(QObject):
+    """Plays the document's sound; the playhead follows what has sounded."""
+
+    moved = pyqtSignal(float)  # playhead, seconds of the recording
+    playing_changed = pyqtSignal(bool)
+    settings_changed = pyqtSignal()
+    pass_ended = pyqtSignal(int, float)  # passes done, speed of the one that ended
+    told = pyqtSignal(str)
+
+    def __init__(
+        self, document: Document, parent: QObject | None = None, out: SoundOut | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.document = document
+        self.player = LoopPlayer(RATE)
+        self._out = out
+        self._speed, self._balance = 1.0, 0.0
+        self._level = LEVEL.read()
+        self._position_s = 0.0
+        self._passes, self._pass_speed = 0, 1.0
+        self._render_base = 0
+        self.player.set_level(self._level)
+        self.player.count_in_beats = COUNT_IN_BEATS.read()
+        self._timer = QTimer(self)
+        self._timer.setInterval(FRAME_MS)
+        self._timer.timeout.connect(self._on_frame)
+        document.sound_changed.connect(self._on_sound_changed)
+        document.lesson_changed.connect(self._on_lesson_changed)
+        document.phrase_changed.connect(self._on_phrase_changed)
+
+    # State
+
+    @property
+    def is_playing(self) -> bool:
+        """Whether sound goes out."""
+        return self._timer.isActive()
+
+    @property
+    def position_s(self) -> float:
+        """The playhead."""
+        return self._position_s
+
+    @property
+    def speed(self) -> float:
+        """Part of the recording's speed."""
+        return self.player.speed
+
+    @property
+    def balance(self) -> float:
+        """-1 recording, +1 tab."""
+        return self._balance
+
+    @property
+    def level(self) -> float:
+        """Loudness, 0 to 1."""
+        return self._level
+
+    @property
+    def loop_s(self) -> tuple[float, float] | None:
+        """The loop."""
+        return self.player.loop_s
+
+    @property
+    def device(self) -> SoundOut | None:
+        """The sound device, once one was opened."""
+        return self._out
+
+    # Steering
+
+    def toggle(self) -> None:
+        """Play or pause."""
+        self.pause() if self.is_playing else self.play()
+
+    def play(self) -> None:
+        """Start from the playhead."""
+        if self.is_playing or self.document.sound is None:
+            return
+        if self._out is None:
+            self._out, why = open_sound_out(self)
+            if why:
+                self.told.emit(why)
+        self._render_base = self.player.rendered
+        self._passes = self.player.passes_done
+        self.player.play()
+        self._out.start(self.player.render)
+        self._timer.start()
+        self.playing_changed.emit(True)
+
+    def pause(self) -> None:
+        """Stop where the sound is."""
+        if not self.is_playing:
+            return
+        self._timer.stop()
+        if self._out is not None:
+            self._out.stop()
+        self.player.stop()
+        self.player.seek(self._position_s)
+        self.playing_changed.emit(False)
+
+    def seek(self, seconds: float) -> None:
+        """Go to a time."""
+        self.player.seek(max(seconds, 0.0))
+        self._move(max(seconds, 0.0))
+        self.settings_changed.emit()
+
+    def set_speed(self, speed: float) -> None:
+        """Change the speed while playing."""
+        self.player.set_speed(speed)
+        self._speed = self.player.speed
+        self.settings_changed.emit()
+
+    def set_balance(self, balance: float) -> None:
+        """Mix recording and tab."""
+        self._balance = float(np.clip(balance, -1.0, 1.0))
+        self.player.set_balance(self._balance)
+        self.settings_changed.emit()
+
+    def set_level(self, level: float) -> None:
+        """Set the loudness."""
+        self._level = float(np.clip(level, 0.0, 1.0))
+        self.player.set_level(self._level)
+        LEVEL.write(self._level)
+        self.settings_changed.emit()
+
+    def set_click(self, on: bool) -> None:
+        """Turn the click on or off."""
+        self.player.click = on
+        self.settings_changed.emit()
+
+    def set_count_in(self, beats: int) -> None:
+        """Set how many beats are counted before playing."""
+        self.player.count_in_beats = max(0, min(beats, 16))
+        COUNT_IN_BEATS.write(self.player.count_in_beats)
+        self.settings_changed.emit()
+
+    def loop_phrase(self, phrase: Phrase | None) -> None:
+        """Loop a phrase, or nothing."""
+        if phrase is None:
+            self.player.clear_loop()
+        else:
+            self.set_loop(phrase.start_s, phrase.end_s)
+        self.settings_changed.emit()
+
+    def set_loop(self, start_s: float, end_s: float) -> None:
+        """Loop a stretch."""
+        self.player.set_loop(start_s, end_s)
+        self._passes = 0
+        if not self.is_playing:
+            self._move(self.player.position_s)
+        self.settings_changed.emit()
+
+    # Following
+
+    def _on_frame(self) -> None:
+        if self._out is None:
+            return
+        place = self.player.position_at(self._render_base + self._out.played)
+        if place is not None:
+            self._move(place)
+        done = self.player.passes_done
+        if done > self._passes:
+            self.pass_ended.emit(done, self._pass_speed)
+        self._passes, self._pass_speed = done, self.player.speed
+        if not self.player.is_playing:
+            self.pause()
+
+    def _move(self, seconds: float) -> None:
+        self._position_s = seconds
+        self.moved.emit(seconds)
+
+    def _on_sound_changed(self) -> None:
+        self.pause()
+        if self.document.sound is not None:
+            self.player.set_recording(self.document.sound.audio)
+            self._on_lesson_changed()
+            self._on_phrase_changed()
+        else:
+            self._move(0.0)
+
+    def _on_lesson_changed(self) -> None:
+        lesson = self.document.lesson
+        length = self.document.sound.duration_s if self.document.sound else 0.0
+        beats = lesson.time_map.beats_between(0.0, length)
+        self.player.set_beats(np.array([(t, float(beat == 1)) for t, _, beat in beats]))
+        onsets = [note.onset_s for phrase in lesson.phrases for note in phrase.notes]
+        self.player.set_attacks(np.array(onsets))
+
+    def _on_phrase_changed(self) -> None:
+        phrase = self.document.phrase
+        if phrase is None or self.document.sound is None:
+            return
+        self.set_loop(phrase.start_s, phrase.end_s)
+        if not self.is_playing:
+            self.seek(phrase.start_s)

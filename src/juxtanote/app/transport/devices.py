@@ -1,0 +1,191 @@
+"""The one interface to sound going out and coming in, and its makers.
+
+`SoundOut` pulls blocks from a function; `played` counts the samples that have sounded. The simulated
+card keeps time by the clock and records what it was given; the desktop's sound goes through Qt.
+"""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QElapsedTimer, QIODevice, QObject, QTimer
+
+from juxtanote.core.audio.read import read_sound, to_rate
+from juxtanote.core.errors import SoundDeviceError
+
+RATE = 44_100
+Render = Callable[[int], NDArray[np.float32]]
+BLOCK = 512
+RECORDS_S = 60
+
+
+class SoundOut(Protocol):
+    """What plays."""
+
+    name: str
+
+    def start(self, render: Render) -> None:
+        """Begin to pull blocks (2, n) from `render`."""
+
+    def stop(self) -> None:
+        """Stop pulling."""
+
+    @property
+    def played(self) -> int:
+        """Samples that have sounded since `start`."""
+
+
+class SimulatedSoundCard(QObject):
+    """Plays to nobody in real time and remembers the last minute it was given."""
+
+    name = "simulated sound card"
+
+    def __init__(self, parent: QObject | None = None, *, by_hand: bool = False) -> None:
+        super().__init__(parent)
+        self._by_hand = by_hand
+        self._clock = QElapsedTimer()
+        self._timer = QTimer(self)
+        self._timer.setInterval(10)
+        self._timer.timeout.connect(self._on_tick)
+        self._render: Render | None = None
+        self._played = 0
+        self._blocks: list[NDArray[np.float32]] = []
+
+    def start(self, render: Render) -> None:
+        """Begin to keep time."""
+        self._render, self._played, self._blocks = render, 0, []
+        self._clock.start()
+        if not self._by_hand:
+            self._timer.start()
+
+    def stop(self) -> None:
+        """Stop the clock."""
+        self._timer.stop()
+        self._render = None
+
+    @property
+    def played(self) -> int:
+        """Samples given so far."""
+        return self._played
+
+    @property
+    def recorded(self) -> NDArray[np.float32]:
+        """What was given since `start`, at most the last minute, (2, n)."""
+        if not self._blocks:
+            return np.zeros((2, 0), dtype=np.float32)
+        return np.concatenate(self._blocks, axis=1)
+
+    def advance(self, samples: int) -> None:
+        """Let time pass by hand."""
+        while samples > 0 and self._render is not None:
+            count = min(BLOCK, samples)
+            self._blocks.append(self._render(count))
+            self._played += count
+            samples -= count
+        excess = len(self._blocks) - RECORDS_S * RATE // BLOCK
+        if excess > 0:
+            del self._blocks[:excess]
+
+    def _on_tick(self) -> None:
+        due = self._clock.elapsed() * RATE // 1000 - self._played
+        # After a long stall the card goes on from here instead of racing to catch up.
+        if due > RATE:
+            self._clock.start()
+            self._played, due = 0, BLOCK
+        self.advance(int(due))
+
+
+class _Pump(QIODevice):
+    """Hands blocks to Qt when it asks."""
+
+    def __init__(self, render: Render, parent: QObject | None) -> None:
+        super().__init__(parent)
+        self._render = render
+
+    def readData(self, maxlen: int) -> bytes:
+        frames = min(maxlen // 8, 4 * BLOCK)
+        if frames <= 0:
+            return b""
+        return np.ascontiguousarray(self._render(frames).T, dtype="<f4").tobytes()
+
+    def writeData(self, data: object) -> int:
+        return 0
+
+    def isSequential(self) -> bool:
+        return True
+
+    def bytesAvailable(self) -> int:
+        return 8 * BLOCK * 16 + super().bytesAvailable()
+
+
+class DesktopSound(QObject):
+    """The desktop's sound system, through QtMultimedia."""
+
+    name = "desktop sound"
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        from PyQt6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
+
+        device = QMediaDevices.defaultAudioOutput()
+        if device.isNull():
+            raise SoundDeviceError("There is no sound device; playing goes to a simulated one.")
+        form = QAudioFormat()
+        form.setSampleRate(RATE)
+        form.setChannelCount(2)
+        form.setSampleFormat(QAudioFormat.SampleFormat.Float)
+        if not device.isFormatSupported(form):
+            raise SoundDeviceError(
+                "The sound device does not play 44.1 kHz stereo; playing goes to a simulated one."
+            )
+        self._sink = QAudioSink(device, form, self)
+        self._sink.setBufferSize(8 * RATE // 16)  # 62 ms: changes are heard within a tenth
+        self._pump: _Pump | None = None
+
+    def start(self, render: Render) -> None:
+        """Open the device and let it pull."""
+        self._pump = _Pump(render, self)
+        self._pump.open(QIODevice.OpenModeFlag.ReadOnly)
+        self._sink.start(self._pump)
+
+    def stop(self) -> None:
+        """Close the device."""
+        self._sink.stop()
+        self._pump = None
+
+    @property
+    def played(self) -> int:
+        """Samples that left the device's buffer."""
+        return int(self._sink.processedUSecs() * RATE // 1_000_000)
+
+
+def open_sound_out(parent: QObject | None = None) -> tuple[SoundOut, str]:
+    """Open the desktop's sound, or the simulated card with a word on why."""
+    try:
+        return DesktopSound(parent), ""
+    except (SoundDeviceError, ImportError) as error:
+        return SimulatedSoundCard(parent), str(error)
+
+
+class SoundIn(Protocol):
+    """What listens."""
+
+    def record(self, samples: int) -> NDArray[np.float32]:
+        """Give the next mono samples."""
+
+
+class SimulatedMicrophone:
+    """Plays a take from a file as if it came through a microphone; silence after its end."""
+
+    def __init__(self, path: Path) -> None:
+        sound = read_sound(path, sample_rate=RATE)
+        self._mono = to_rate(sound.audio, sound.sample_rate, RATE).mean(axis=0)
+        self._at = 0
+
+    def record(self, samples: int) -> NDArray[np.float32]:
+        """Give the next mono samples."""
+        part = self._mono[self._at : self._at + samples]
+        self._at += samples
+        return np.pad(part, (0, samples - len(part))).astype(np.float32)

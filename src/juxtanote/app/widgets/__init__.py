@@ -1,0 +1,1 @@
+"""Small parts that several desks use."""

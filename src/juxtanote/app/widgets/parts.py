@@ -1,0 +1,48 @@
+"""Labels and panels in the program's hand."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
+
+from juxtanote.app.look.theme import SMALL, TEXT, TITLE, colour, font, pen
+
+
+def heading(text: str, pixels: int = TITLE) -> QLabel:
+    """Make a heading."""
+    label = QLabel(text)
+    label.setFont(font(pixels, 600))
+    return label
+
+
+def soft(text: str = "", pixels: int = SMALL + 1, *, wrap: bool = False) -> QLabel:
+    """Make a quiet line of text."""
+    label = QLabel(text)
+    label.setFont(font(pixels))
+    label.setStyleSheet(f"color: {colour('soft').name()};")
+    label.setWordWrap(wrap)
+    return label
+
+
+def strong(text: str = "", pixels: int = TEXT) -> QLabel:
+    """Make a line of text with weight."""
+    label = QLabel(text)
+    label.setFont(font(pixels, 600))
+    return label
+
+
+class Panel(QWidget):
+    """A sheet of paper lying on the desk."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(18, 14, 18, 14)
+        self.column.setSpacing(6)
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground, False)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(colour("panel"))
+        painter.setPen(pen("rule", 1))
+        painter.drawRoundedRect(self.rect().adjusted(0, 0, -1, -1), 8, 8)

@@ -1,0 +1,356 @@
+"""The strip: the recording as peaks with its phrases; on the Hear desk it zooms and is cut."""
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPixmap,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QWidget
+
+from juxtanote.app.document import Document
+from juxtanote.app.look.theme import SMALL, colour, font, pen
+from juxtanote.app.transport.controller import Transport
+from juxtanote.core.score import edits
+
+EDGE_PIXELS = 5
+LABEL_HEIGHT = 16
+NUDGE_S = 0.01
+SHORTEST_VIEW_SAMPLES = 24
+DRAG_STARTS = 4
+
+
+class Strip(QWidget):
+    """Shows a stretch of the recording; `detailed` adds beats, zooming and cutting."""
+
+    view_changed = pyqtSignal(float, float)  # start and end of what is shown, seconds
+    play_here = pyqtSignal(float)
+
+    def __init__(
+        self,
+        document: Document,
+        transport: Transport,
+        parent: QWidget | None = None,
+        *,
+        detailed: bool = False,
+    ) -> None:
+        super().__init__(parent)
+        self._document, self._transport, self._detailed = document, transport, detailed
+        self._start_s, self._end_s = 0.0, 1.0
+        self._dragging = ""
+        self._drag_from = 0.0
+        self._cut: tuple[float, float] | None = None
+        self._merge = -1
+        self._wave: tuple[tuple[object, ...], QPixmap] | None = None
+        self.setMinimumHeight(150 if detailed else 62)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Recording")
+        if detailed:
+            self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+            self.setToolTip("Drag to cut a phrase. Wheel zooms; Shift and wheel moves along.")
+        document.sound_changed.connect(self.show_all)
+        document.lesson_changed.connect(self.update)
+        document.phrase_changed.connect(self.update)
+        transport.moved.connect(self._on_moved)
+
+    # View
+
+    @property
+    def duration_s(self) -> float:
+        """Length of the recording, or of the lesson where its sound is missing."""
+        if self._document.sound is not None:
+            return self._document.sound.duration_s
+        ends = [phrase.end_s for phrase in self._document.lesson.phrases]
+        return max([self._document.lesson.recording.duration_s, 1.0, *ends])
+
+    @property
+    def view_s(self) -> tuple[float, float]:
+        """What is shown."""
+        return self._start_s, self._end_s
+
+    def show_all(self) -> None:
+        """Show the whole recording."""
+        self.show_stretch(0.0, self.duration_s)
+
+    def show_stretch(self, start_s: float, end_s: float) -> None:
+        """Show a stretch, down to single samples."""
+        rate = self._document.sound.sample_rate if self._document.sound else 44_100
+        length = max(end_s - start_s, SHORTEST_VIEW_SAMPLES / rate)
+        length = min(length, self.duration_s)
+        start = min(max(start_s, 0.0), self.duration_s - length)
+        self._start_s, self._end_s = start, start + length
+        self.update()
+        self.view_changed.emit(self._start_s, self._end_s)
+
+    def zoom(self, factor: float, around_s: float | None = None) -> None:
+        """Zoom in (factor above 1) around a time, the playhead by default."""
+        centre = self._transport.position_s if around_s is None else around_s
+        if not self._start_s <= centre <= self._end_s:
+            centre = 0.5 * (self._start_s + self._end_s)
+        length = (self._end_s - self._start_s) / factor
+        part = (centre - self._start_s) / (self._end_s - self._start_s)
+        self.show_stretch(centre - part * length, centre + (1.0 - part) * length)
+
+    def x_of(self, seconds: float) -> float:
+        """Give the pixel of a time."""
+        return (seconds - self._start_s) / (self._end_s - self._start_s) * self.width()
+
+    def seconds_at(self, x: float) -> float:
+        """Give the time under a pixel."""
+        return self._start_s + x / max(self.width(), 1) * (self._end_s - self._start_s)
+
+    # Painting
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), colour("panel"))
+        area = QRectF(0, LABEL_HEIGHT + 4, self.width(), self.height() - LABEL_HEIGHT - 10)
+        if self._document.sound is None:
+            self._paint_empty(painter, area)
+        self._paint_phrases(painter, area)
+        painter.drawPixmap(0, 0, self._wave_picture(area))
+        if self._detailed:
+            self._paint_beats(painter, area)
+        if self._cut is not None:
+            left, right = sorted(self.x_of(s) for s in self._cut)
+            painter.fillRect(
+                QRectF(left, area.top(), right - left, area.height()), colour("written", 45)
+            )
+        x = self.x_of(self._transport.position_s)
+        painter.setPen(pen("ink", 1.6))
+        painter.drawLine(QPointF(x, 2), QPointF(x, self.height() - 3))
+        if self.hasFocus():
+            painter.setPen(pen("ink", 1))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+    def _paint_empty(self, painter: QPainter, area: QRectF) -> None:
+        painter.setPen(colour("soft"))
+        painter.setFont(font(SMALL + 1))
+        words = "No recording yet. Open one, or drop a sound file here."
+        if self._document.lesson.recording.path:
+            words = "The recording of this lesson is missing. Open it again with Ctrl+O."
+        painter.drawText(area, Qt.AlignmentFlag.AlignCenter, words)
+
+    def _wave_picture(self, area: QRectF) -> QPixmap:
+        """Give the waveform, painted once for each view."""
+        phrase = self._document.phrase
+        edges = (phrase.start_s, phrase.end_s) if phrase else None
+        key = (
+            self._start_s,
+            self._end_s,
+            self.size(),
+            id(self._document.peaks),
+            edges,
+            colour("wave").name(),
+        )
+        if self._wave is None or self._wave[0] != key:
+            ratio = self.devicePixelRatioF()
+            picture = QPixmap(self.size() * ratio)
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(Qt.GlobalColor.transparent)
+            if self._document.peaks is not None and self.width() > 1:
+                painter = QPainter(picture)
+                self._paint_wave(painter, area, edges)
+                painter.end()
+            self._wave = (key, picture)
+        return self._wave[1]
+
+    def _paint_wave(
+        self, painter: QPainter, area: QRectF, edges: tuple[float, float] | None
+    ) -> None:
+        peaks = self._document.peaks
+        if peaks is None:
+            return
+        columns = self.width()
+        low, high = peaks.between(self._start_s, self._end_s, columns)
+        per_pixel = (self._end_s - self._start_s) * peaks.sample_rate / columns
+        middle, half = area.center().y(), 0.5 * area.height()
+        scale = half / max(float(np.max(np.abs(peaks.levels[-1]))) if peaks.levels else 1.0, 0.05)
+        if per_pixel < 1.0:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(pen("heard", 1.4))
+            middle_line = 0.5 * (low + high)
+            points = [QPointF(x, middle - float(v) * scale) for x, v in enumerate(middle_line)]
+            painter.drawPolyline(QPolygonF(points))
+            return
+        for x in range(columns):
+            seconds = self.seconds_at(x + 0.5)
+            inside = edges is not None and edges[0] <= seconds < edges[1]
+            painter.setPen(colour("heard", 150) if inside else colour("wave"))
+            top = middle - float(high[x]) * scale
+            bottom = max(middle - float(low[x]) * scale, top + 1.0)
+            painter.drawLine(QPointF(x, top), QPointF(x, bottom))
+
+    def _paint_phrases(self, painter: QPainter, area: QRectF) -> None:
+        chosen = self._document.phrase
+        painter.setFont(font(SMALL))
+        metrics = painter.fontMetrics()
+        last_end = [-1e9, -1e9]
+        for phrase in self._document.lesson.phrases:
+            left, right = self.x_of(phrase.start_s), self.x_of(phrase.end_s)
+            if right < 0 or left > self.width():
+                continue
+            row = 0 if left >= last_end[0] - 1 else 1
+            last_end[row] = right
+            y = LABEL_HEIGHT + 2 - 4 * row
+            is_chosen = chosen is not None and phrase.ident == chosen.ident
+            if is_chosen:
+                painter.fillRect(
+                    QRectF(left, area.top(), right - left, area.height()), colour("heard", 22)
+                )
+            painter.setPen(pen("ink" if is_chosen else "soft", 3 if is_chosen else 1.4))
+            painter.drawLine(QPointF(left + 1, y), QPointF(right - 2, y))
+            label = phrase.name + (f" ×{phrase.repeats}" if phrase.repeats > 1 else "")
+            painter.setFont(font(SMALL, 600 if is_chosen else 400))
+            painter.setPen(colour("ink" if is_chosen else "soft"))
+            room = int(min(right, self.width()) - max(left, 0)) - 4
+            shown = metrics.elidedText(label, Qt.TextElideMode.ElideRight, max(room, 8))
+            painter.drawText(QPointF(max(left, 0) + 2, y - 4), shown)
+
+    def _paint_beats(self, painter: QPainter, area: QRectF) -> None:
+        time_map = self._document.lesson.time_map
+        beats = time_map.beats_between(self._start_s, self._end_s)
+        width = self.width() / max(len(beats), 1)
+        painter.setFont(font(SMALL))
+        for seconds, bar, beat in beats:
+            if beat != 1 and width < 7:
+                continue
+            x = self.x_of(seconds)
+            painter.setPen(pen("soft" if beat == 1 else "rule", 1.2 if beat == 1 else 1.0))
+            painter.drawLine(
+                QPointF(x, area.bottom() - (12 if beat == 1 else 6)), QPointF(x, area.bottom())
+            )
+            if beat == 1 and bar >= 1 and (width * time_map.beats_per_bar > 26 or bar % 4 == 1):
+                painter.setPen(colour("soft"))
+                painter.drawText(QPointF(x + 3, area.bottom() - 2), str(bar))
+
+    # Mouse
+
+    def _edge_at(self, x: float) -> str:
+        """Tell whether an edge of the current phrase is under a pixel."""
+        phrase = self._document.phrase
+        if phrase is None or not self._detailed:
+            return ""
+        if abs(self.x_of(phrase.start_s) - x) <= EDGE_PIXELS:
+            return "start"
+        return "end" if abs(self.x_of(phrase.end_s) - x) <= EDGE_PIXELS else ""
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        x = event.position().x()
+        self._dragging = self._edge_at(x) or (
+            "label" if event.position().y() < LABEL_HEIGHT else "new"
+        )
+        self._drag_from = x
+        self._merge = self._document.begin_drag()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        x = event.position().x()
+        over_edge = bool(self._edge_at(x)) or self._dragging in ("start", "end")
+        self.setCursor(Qt.CursorShape.SizeHorCursor if over_edge else Qt.CursorShape.ArrowCursor)
+        phrase = self._document.phrase
+        if self._dragging in ("start", "end") and phrase is not None:
+            edge, seconds, ident = self._dragging, self.seconds_at(x), phrase.ident
+            self._document.change(
+                "Move phrase edge",
+                lambda lesson: edits.move_phrase_edge(lesson, ident, edge, seconds),
+                merge=self._merge,
+            )
+        elif self._dragging == "new" and self._detailed and abs(x - self._drag_from) > DRAG_STARTS:
+            self._cut = (self.seconds_at(self._drag_from), self.seconds_at(x))
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self._cut is not None:
+            start, end = sorted(self._cut)
+            self.cut(start, end)
+        elif self._dragging in ("new", "label"):
+            self._click(self.seconds_at(event.position().x()))
+        self._dragging, self._cut = "", None
+        self.update()
+
+    def cut(self, start_s: float, end_s: float) -> None:
+        """Cut a new phrase and make it current."""
+        number = self._document.lesson.fresh_phrase_number()
+        self._document.change("Cut phrase", lambda lesson: edits.cut_phrase(lesson, start_s, end_s))
+        self._document.choose_phrase(number)
+
+    def _click(self, seconds: float) -> None:
+        for phrase in self._document.lesson.phrases:
+            if phrase.start_s <= seconds < phrase.end_s:
+                self._document.choose_phrase(phrase.ident)
+                break
+        self._transport.seek(seconds)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            self.play_here.emit(self.seconds_at(event.position().x()))
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is None or not self._detailed:
+            return
+        step = event.angleDelta().y() or event.angleDelta().x()
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier or event.angleDelta().x():
+            shift = -step / 120.0 * 0.1 * (self._end_s - self._start_s)
+            self.show_stretch(self._start_s + shift, self._end_s + shift)
+        else:
+            self.zoom(1.25 ** (step / 120.0), self.seconds_at(event.position().x()))
+        event.accept()
+
+    # Keys
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        key = event.key()
+        if key in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BraceLeft):
+            self.nudge("start", NUDGE_S if shift else -NUDGE_S)
+        elif key in (Qt.Key.Key_BracketRight, Qt.Key.Key_BraceRight):
+            self.nudge("end", -NUDGE_S if shift else NUDGE_S)
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self.zoom(1.5)
+        elif key == Qt.Key.Key_Minus:
+            self.zoom(1 / 1.5)
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            step = (-1 if key == Qt.Key.Key_Left else 1) * 0.02 * (self._end_s - self._start_s)
+            self._transport.seek(self._transport.position_s + step)
+        else:
+            super().keyPressEvent(event)
+
+    def nudge(self, edge: str, by_s: float) -> None:
+        """Move an edge of the current phrase a little."""
+        phrase = self._document.phrase
+        if phrase is None:
+            return
+        seconds = (phrase.start_s if edge == "start" else phrase.end_s) + by_s
+        self._document.change(
+            "Nudge phrase edge",
+            lambda lesson: edits.move_phrase_edge(lesson, phrase.ident, edge, seconds),
+        )
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._wave = None
+        super().resizeEvent(event)
+
+    def _on_moved(self, seconds: float) -> None:
+        if (
+            self._detailed
+            and self._transport.is_playing
+            and not self._start_s <= seconds < self._end_s
+        ):
+            length = self._end_s - self._start_s
+            self.show_stretch(seconds - 0.05 * length, seconds + 0.95 * length)
+        self.update()
