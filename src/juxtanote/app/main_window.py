@@ -155,9 +155,10 @@ class MainWindow(QMainWindow):
         assert bar is not None
         menus = {name: QMenu(f"&{name}", self) for name in MENUS}
         handlers = self._handlers()
-        undo = self.document.undo_stack.createUndoAction(self, "&Undo")
-        redo = self.document.undo_stack.createRedoAction(self, "&Redo")
-        for action, keys in ((undo, "Ctrl+Z"), (redo, "Ctrl+Shift+Z")):
+        # Held here: the stack hands them over to Python, which would let them go.
+        self._undo = self.document.undo_stack.createUndoAction(self, "&Undo")
+        self._redo = self.document.undo_stack.createRedoAction(self, "&Redo")
+        for action, keys in ((self._undo, "Ctrl+Z"), (self._redo, "Ctrl+Shift+Z")):
             if action is not None:
                 action.setShortcut(QKeySequence(keys))
                 menus["Edit"].addAction(action)
@@ -209,8 +210,9 @@ class MainWindow(QMainWindow):
         for spec in ACTIONS:
             if spec.menu in ("Note", "Technique") and spec.keys in ("Up", "Down", "Left", "Right"):
                 self.actions_by_name[spec.name].setEnabled(on_sheet)
-        if on_sheet:
-            self.place.sheet.setFocus()
+        # Not a field: there letters would be typed instead of doing what the keys say.
+        first = (self.hear.strip, self.place.sheet, self.check.list, self.teach, self.practise)
+        first[index].setFocus()
 
     @property
     def desk(self) -> int:
@@ -400,3 +402,5 @@ class MainWindow(QMainWindow):
         self.transport.pause()
         self.runner.stop()
         self.files.rescue.drop()
+        # Qt takes the stack away before its listeners, and it speaks once more as it goes.
+        self.document.undo_stack.blockSignals(True)

@@ -67,6 +67,7 @@ class JobRunner(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._jobs: set[Job] = set()
+        self._stopped = False
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(2)
         self._finished.connect(self._on_finished)
@@ -77,7 +78,9 @@ class JobRunner(QObject):
         return bool(self._jobs)
 
     def start(self, job: Job) -> None:
-        """Run a job on the pool."""
+        """Run a job on the pool; after `stop` nothing is started any more."""
+        if self._stopped:
+            return
         job.setParent(self)
         self._jobs.add(job)
         self.started.emit(job)
@@ -89,7 +92,8 @@ class JobRunner(QObject):
             job.cancel()
 
     def stop(self, timeout_ms: int = 5000) -> None:
-        """Cancel all and wait."""
+        """Cancel all, start no more, and wait: a thread must not outlive its window."""
+        self._stopped = True
         self.cancel_all()
         self._pool.waitForDone(timeout_ms)
 

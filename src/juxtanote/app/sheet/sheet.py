@@ -237,6 +237,10 @@ class Sheet(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and self._rubber is not None:
             self._choose_in(self._rubber.normalized(), event.position())
+        elif event is not None and event.modifiers() == Qt.KeyboardModifier.NoModifier:
+            found = self.note_at(event.position())
+            if found is not None and self._drag is None:
+                self._document.select((found[0].ident,))
         self._rubber, self._drag = None, None
         self.update()
 

@@ -74,7 +74,7 @@ def pitch_curve(
     first = int(np.ceil(onset_s / hop_s)) + 1
     last = min(max(int(offset_s / hop_s), first + 2), len(magnitude))
     first = min(first, max(last - 2, 0))
-    if last - first < 2:
+    if last - first < 2 or offset_s <= onset_s:
         return np.zeros(0), np.zeros(0), np.zeros(0)
     offsets = np.arange(-BELOW, ABOVE, STEP_SEMITONES)
     hz = midi_to_hz(midi + offsets, reference_hz)

@@ -21,9 +21,10 @@ class DecoderSettings:
     onset_gain: float = 2.0
     onset_bias: float = 1.2  # in log odds: how much an onset must be believed less than even
     start_cost: float = 0.6
-    active_gain: float = 0.35
+    onset_floor: float = 0.12
+    active_gain: float = 0.06
     active_bias: float = 0.5
-    leave_cost: float = 0.4
+    leave_cost: float = 0.1
     shortest_frames: int = 2
     most_voices: int = 6
     expected_notes: int | None = None
@@ -92,7 +93,7 @@ def _onset_scores(onset: NDArray[np.float32], settings: DecoderSettings) -> NDAr
         rows = (np.arange(onset.shape[0]) + LOWEST_MIDI) % 12
         bonus = np.where(np.isin(rows, list(settings.scale)), 1.0, -1.0) * settings.scale_bonus
         score = score + bonus[:, None]
-    return np.where(peak & (spread > 0.05), score, -1e9)
+    return np.where(peak & (spread > settings.onset_floor), score, -1e9)
 
 
 def _chains(

@@ -57,6 +57,13 @@ class Listening:
     voices_curve: NDArray[np.float64]
 
 
+def settled() -> DecoderSettings:
+    """Give the decoder's settings that were settled for the weights at hand."""
+    known = listener.recipe().get("decoder", {})
+    fields = known if isinstance(known, dict) else {}
+    return DecoderSettings(**{name: float(value) for name, value in fields.items()})
+
+
 @dataclass(frozen=True, slots=True)
 class Hints:
     """What the person knows before listening."""
@@ -64,7 +71,7 @@ class Hints:
     expected_notes: int | None = None
     scale: frozenset[int] | None = None
     one_voice: bool = False
-    settings: DecoderSettings = field(default_factory=DecoderSettings)
+    settings: DecoderSettings = field(default_factory=settled)
 
     def decoder(self) -> DecoderSettings:
         """Give the decoder's settings with the hints in them."""

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from juxtanote.core.units import hz_to_midi
 
 N_CANDIDATES = 4
+OCTAVE_BIAS = 0.02  # of two equal dips the shorter period is meant
 FRAME_LENGTH = 2048
 HOP_LENGTH = 256
 
@@ -92,19 +93,20 @@ def _candidates(
     normalised: NDArray[np.float64], shortest: int
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Take the deepest dips of each frame, with parabolic interpolation: (lags, costs)."""
-    inner = normalised[:, 1:-1]
-    dips = (inner <= normalised[:, :-2]) & (inner < normalised[:, 2:])
+    a, inner, c = normalised[:, :-2], normalised[:, 1:-1], normalised[:, 2:]
+    dips = (inner <= a) & (inner < c)
     dips[:, : shortest - 1] = False
-    lag_bias = 1e-4 * np.arange(inner.shape[1])  # of equal dips the shortest lag
-    ranked = np.where(dips, inner + lag_bias, np.inf)
+    curve = np.maximum(a - 2.0 * inner + c, 1e-9)
+    # High notes have few samples to a period: only the parabola tells how deep their dip is.
+    depth = np.where(dips, np.maximum(inner - (a - c) ** 2 / (8.0 * curve), 0.0), 1.0)
+    lags = np.arange(1, inner.shape[1] + 1)
+    ranked = np.where(dips, depth + OCTAVE_BIAS * np.log2(lags / shortest), np.inf)
     order = np.argpartition(ranked, N_CANDIDATES, axis=1)[:, :N_CANDIDATES]
     rows = np.arange(len(normalised))[:, None]
-    centre = order + 1
-    a, b, c = (normalised[rows, centre + step] for step in (-1, 0, 1))
-    curve = np.maximum(a - 2.0 * b + c, 1e-9)
-    shift = np.clip(0.5 * (a - c) / curve, -1.0, 1.0)
-    costs = np.where(np.isfinite(ranked[rows, order]), b, 1.0)
-    return np.maximum(centre + shift, 1.0), np.minimum(costs, 1.0)
+    shift = np.clip(0.5 * (a - c) / curve, -1.0, 1.0)[rows, order]
+    found = np.isfinite(ranked[rows, order])
+    costs = np.where(found, np.minimum(ranked[rows, order], 1.0), 1.0)
+    return np.maximum(order + 1 + shift, 1.0), costs
 
 
 def _smooth_path(pitches: NDArray[np.float64], costs: NDArray[np.float64]) -> NDArray[np.int64]:

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 BEND_AT_LEAST = 0.35  # semitones
 HELD_S = 0.05
 VIBRATO_HZ = (3.2, 9.0)
+SHALLOWEST = 0.12  # semitones, peak to peak
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,10 +120,30 @@ def measure_vibrato(
         peak = int(np.argmax(np.where(band, power, 0.0)))
         share = power[np.abs(freqs - freqs[peak]) < 2.2].sum() / max(power.sum(), 1e-12)
         depth = 2.0 * np.sqrt(2.0) * float(np.std(part))
-        if share > 0.6 and 0.08 < depth < 2.5:
+        if share > 0.6 and SHALLOWEST < depth < 2.5 and _swings_evenly(part, depth, hop):
             moments.append((float(power[peak]), float(freqs[peak]), depth, float(times_s[start])))
     if moments:
         strongest = max(moments)
         delay = min(m[3] for m in moments if m[2] > 0.5 * strongest[2])
         best = (strongest[1], strongest[2], delay, trend)
     return best
+
+
+def _swings_evenly(part: NDArray[np.float64], depth: float, hop_s: float) -> bool:
+    """Tell a swing from a single step: it turns at least four times, at even distances."""
+    turns: list[tuple[int, float]] = []
+    for index in range(1, len(part) - 1):
+        turning = (part[index] - part[index - 1]) * (part[index + 1] - part[index]) <= 0.0
+        if not turning or abs(part[index]) < 0.22 * depth:
+            continue
+        if turns and np.sign(turns[-1][1]) == np.sign(part[index]):
+            if abs(part[index]) > abs(turns[-1][1]):
+                turns[-1] = (index, float(part[index]))
+        else:
+            turns.append((index, float(part[index])))
+    if len(turns) < 4:
+        return False
+    gaps = np.diff([index for index, _ in turns]) * hop_s
+    sizes = np.abs([value for _, value in turns])
+    even = float(np.std(gaps)) < 0.35 * float(np.mean(gaps))
+    return even and float(sizes.min()) > 0.35 * float(sizes.max())

@@ -1,0 +1,1 @@
+"""Every test; run by ``./run test`` or ``python -m tests``."""

@@ -1,0 +1,472 @@
+"""Placing, checking, teaching and practising, driven by keys and clicks."""
+
+import unittest
+from unittest import mock
+
+import numpy as np
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QFileDialog
+
+from juxtanote.app.main_window import CHECK, HEAR, PLACE, PRACTISE, TEACH
+from juxtanote.app.sheet import painting
+from juxtanote.app.transport.devices import SimulatedMicrophone, SimulatedSoundCard, open_sound_out
+from juxtanote.core.audio.read import to_rate
+from juxtanote.core.audio.write import write_sound
+from juxtanote.core.formats.midi import write_midi
+from juxtanote.core.score import edits
+from juxtanote.core.score.note import Note
+from tests.app import wait_until
+from tests.app.windows import RATE, WindowTest
+from tests.lessons import note, small_lesson
+from tests.sounds import scale_line
+
+
+class TestPlacing(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_small()
+        self.window.show_desk(PLACE)
+        self.sheet = self.window.place.sheet
+        self.sheet.setFocus()
+
+    def _note(self, index: int) -> Note:
+        phrase = self.document.phrase
+        assert phrase is not None
+        return phrase.notes[index]
+
+    def _click(
+        self, index: int, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+    ) -> None:
+        scene = self.sheet.scene()
+        assert scene is not None
+        centre = painting.fret_box(scene, self._note(index)).center().toPoint()
+        QTest.mouseClick(self.sheet, Qt.MouseButton.LeftButton, modifier, centre)
+
+    def test_a_click_selects_and_the_card_explains(self) -> None:
+        self._click(0)
+        self.assertEqual(self.document.selected, (1,))
+        card = self.window.place.card
+        self.assertIn("String 3, fret 5", card.accessibleDescription())
+        self.assertIn("string 4 fret 10", card.accessibleDescription())
+        self.assertIn("string 3 fret 5", self.sheet.accessibleDescription())
+
+    def test_arrows_walk_and_shift_extends(self) -> None:
+        self.press(Qt.Key.Key_Right)
+        self.press(Qt.Key.Key_Right)
+        self.assertEqual(self.document.selected, (2,))
+        self.press(Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+        self.assertEqual(self.document.selected, (2, 3))
+        self.press(Qt.Key.Key_Left)
+        self.assertEqual(self.document.selected, (1,))
+        self.press(Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+        self.assertEqual(len(self.document.selected), 4)
+        self._click(1)
+        self._click(3, Qt.KeyboardModifier.ControlModifier)
+        self.assertEqual(self.document.selected, (2, 4))
+
+    def test_down_moves_to_the_thicker_string_and_is_undone(self) -> None:
+        self._click(3)
+        before = self.document.lesson
+        self.press(Qt.Key.Key_Down)
+        self.assertEqual((self._note(3).written.string, self._note(3).written.fret), (3, 9))
+        self.assertIn("place", self._note(3).written.locked)
+        self.press(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        self.assertEqual(self.document.lesson, before)
+
+    def test_digits_type_a_fret(self) -> None:
+        self._click(0)
+        QTest.keyClick(self.sheet, "1")
+        QTest.keyClick(self.sheet, "2")
+        self.assertEqual(self._note(0).written.fret, 12)
+        self.assertIn("pitch", self._note(0).written.locked)
+
+    def test_every_technique_has_its_key(self) -> None:
+        keys = {
+            Qt.Key.Key_V: "vibrato", Qt.Key.Key_X: "dead", Qt.Key.Key_M: "palm-mute",
+            Qt.Key.Key_I: "let-ring", Qt.Key.Key_G: "grace", Qt.Key.Key_Period: "staccato",
+        }  # fmt: skip
+        for key, word in keys.items():
+            self._click(0)
+            self.press(key)
+            with self.subTest(word=word):
+                self.assertIn(word, self._note(0).written.techniques)
+            self.press(key)
+            self.assertNotIn(word, self._note(0).written.techniques)
+
+    def test_bends_widen_by_quarter_tones(self) -> None:
+        self._click(2)
+        self.press(Qt.Key.Key_B, Qt.KeyboardModifier.ShiftModifier)
+        self.assertEqual(self._note(2).written.bend_semitones, 2.5)
+        self.press(Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
+        self.assertEqual(self._note(2).written.bend_semitones, 2.0)
+
+    def test_fingers_and_strokes_go_round(self) -> None:
+        self._click(0)
+        first = self._note(0).written.finger
+        self.press(Qt.Key.Key_F)
+        self.assertNotEqual(self._note(0).written.finger, first)
+        self.assertIn("finger", self._note(0).written.locked)
+        self.press(Qt.Key.Key_Q)
+        self.assertIn("stroke", self._note(0).written.locked)
+
+    def test_split_join_delete_add(self) -> None:
+        self._click(0)
+        self.press(Qt.Key.Key_S)
+        assert self.document.phrase is not None
+        self.assertEqual(len(self.document.phrase.notes), 5)
+        self.document.select((1, 5))
+        self.press(Qt.Key.Key_J)
+        assert self.document.phrase is not None
+        self.assertEqual(len(self.document.phrase.notes), 4)
+        self.press(Qt.Key.Key_Delete)
+        assert self.document.phrase is not None
+        self.assertEqual(len(self.document.phrase.notes), 3)
+        self.window.transport.seek(2.2)
+        self.press(Qt.Key.Key_N)
+        assert self.document.phrase is not None
+        self.assertEqual(len(self.document.phrase.notes), 4)
+        self.assertAlmostEqual(self.document.selected_notes[0].onset_s, 2.2, places=3)
+
+    def test_dragging_an_end_changes_the_length_in_one_step(self) -> None:
+        scene = self.sheet.scene()
+        assert scene is not None
+        g, steps = scene.geometry, self.document.undo_stack.count()
+        last = self._note(3)
+        start = QPointF(g.x(last.offset_s), g.string_y(last.written.string)).toPoint()
+        QTest.mousePress(self.sheet, Qt.MouseButton.LeftButton, pos=start)
+        for x in (10, 20, 30):
+            QTest.mouseMove(self.sheet, start - QPoint(x, 0))
+        QTest.mouseRelease(self.sheet, Qt.MouseButton.LeftButton, pos=start - QPoint(30, 0))
+        self.assertLess(self._note(3).offset_s, last.offset_s - 0.02)
+        self.assertEqual(self.document.undo_stack.count(), steps + 1)
+
+    def test_the_rest_follows_a_decision_and_is_marked(self) -> None:
+        self._click(0)
+        self.window.place.put(5, 15)
+        self.assertEqual((self._note(0).written.string, self._note(0).written.fret), (5, 15))
+        self.assertEqual(self._note(1).written.string, 5)
+        self.assertIn(2, self.sheet._changed)
+        self.assertIn("followed", self.window._told.text())
+
+    def test_keeping_unlocking_and_alternatives(self) -> None:
+        self._click(0)
+        self.press(Qt.Key.Key_E)
+        self.assertEqual(self._note(0).written.locked, {"place", "pitch"})
+        self.press(Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
+        self.assertEqual(self._note(0).written.locked, frozenset())
+        places = [(n.written.string, n.written.fret) for n in self.document.phrase.notes]  # type: ignore[union-attr]
+        self.press(Qt.Key.Key_A)
+        self.assertIn("Placement 2 of", self.window._told.text())
+        after = [(n.written.string, n.written.fret) for n in self.document.phrase.notes]  # type: ignore[union-attr]
+        self.assertNotEqual(places, after)
+
+    def test_the_next_doubtful_note_is_one_key_away(self) -> None:
+        self.press(Qt.Key.Key_D)
+        self.assertIn("No doubtful", self.window._told.text())
+        phrase = self.document.phrase
+        assert phrase is not None
+        doubtful = note(9, 3.9, 2, 6, confidence=0.3)
+        self.document.change(
+            "x", lambda l: l.with_phrase(phrase.with_notes([*phrase.notes, doubtful]))
+        )
+        self.press(Qt.Key.Key_D)
+        self.assertEqual(self.document.selected, (9,))
+
+    def test_the_school_changes_every_stroke(self) -> None:
+        self.window.place.school.setCurrentText("down")
+        self.window.place._on_school()
+        strokes = {n.written.stroke for p in self.document.lesson.phrases for n in p.notes}
+        self.assertLessEqual(strokes, {"", "down"})
+
+    def test_evenness_is_remembered_as_one_step(self) -> None:
+        steps = self.document.undo_stack.count()
+        for value in (0.8, 0.5, 0.0):
+            self.window.place._on_evenness(value)
+        assert self.document.phrase is not None
+        self.assertEqual(self.document.phrase.evenness, 0.0)
+        self.assertEqual(self.document.undo_stack.count(), steps + 1)
+
+    def test_a_click_on_the_neck_moves_the_note(self) -> None:
+        self._click(3)
+        neck = self.window.place.neck
+        spot = neck.spot(3, 9).toPoint()
+        QTest.mouseClick(neck, Qt.MouseButton.LeftButton, pos=spot)
+        self.assertEqual((self._note(3).written.string, self._note(3).written.fret), (3, 9))
+
+    def test_zoom_and_scroll_show_every_size(self) -> None:
+        for factor in (0.1, 4.0, 20.0):
+            self.sheet.zoom(factor)
+            self.assertFalse(self.sheet.grab().isNull())
+        self.sheet.scroll_to(3.0)
+        self.sheet.fit()
+        self.assertFalse(self.sheet.grab().isNull())
+
+
+class TestListening(WindowTest):
+    def test_listening_fills_the_sheet_and_keeps_what_is_locked(self) -> None:
+        mono, events = scale_line([57, 60, 62, 64, 67, 69])
+        audio = to_rate(np.stack([mono, mono]), 22_050, RATE)
+        self.open_recording(audio)
+        self.window.hear.strip.cut(0.1, 2.8)
+        self.window.show_desk(PLACE)
+        self.window.place.listen.click()
+        self.assertTrue(
+            wait_until(lambda: bool(self.document.phrase and self.document.phrase.notes), 60_000)
+        )
+        phrase = self.document.phrase
+        assert phrase is not None
+        near = [
+            any(
+                abs(n.onset_s - e.onset_s) < 0.06 and abs(n.heard.midi - e.midi) < 0.6
+                for n in phrase.notes
+            )
+            for e in events
+        ]
+        self.assertGreaterEqual(sum(near), 5)
+        self.assertTrue(phrase.evidence.onset)
+        self.assertTrue(all(n.written.onset_beats is not None for n in phrase.notes))
+        ident = phrase.notes[0].ident
+        self.document.change("x", lambda l: edits.set_place(l, phrase.ident, ident, 5, 12))
+        self.window.tasks.listen()
+        self.settle()
+        assert self.document.phrase is not None
+        kept = self.document.phrase.note(ident)
+        assert kept is not None
+        self.assertEqual((kept.written.string, kept.written.fret), (5, 12))
+
+    def test_listening_can_be_stopped(self) -> None:
+        audio = np.zeros((2, 20 * RATE), dtype=np.float32)
+        audio[:, ::300] = 0.3
+        self.open_recording(audio)
+        self.window.hear.strip.cut(0.0, 19.0)
+        self.window.tasks.listen()
+        self.window.runner.cancel_all()
+        self.settle()
+        assert self.document.phrase is not None
+        self.assertEqual(self.document.phrase.notes, ())
+
+
+class TestPlaying(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_small()
+        self.window.transport.set_count_in(0)
+
+    def test_space_plays_and_the_playhead_follows_the_sound(self) -> None:
+        transport = self.window.transport
+        for speed in (0.5, 1.0):
+            transport.set_speed(speed)
+            transport.seek(2.0)
+            self.press(Qt.Key.Key_Space)
+            self.assertTrue(transport.is_playing)
+            self.card.advance(22_050)
+            transport._on_frame()
+            with self.subTest(speed=speed):
+                # Half a second has sounded; attacks bend the map by less than the 20 ms allowed.
+                self.assertAlmostEqual(transport.position_s, 2.0 + 0.5 * speed, delta=0.02)
+            self.press(Qt.Key.Key_Space)
+            self.assertFalse(transport.is_playing)
+
+    def test_a_change_of_speed_sounds_within_a_tenth_of_a_second(self) -> None:
+        transport = self.window.transport
+        transport.play()
+        self.card.advance(4410)
+        transport.set_speed(0.5)
+        before = transport.player.position_s
+        self.card.advance(4410)
+        self.assertAlmostEqual(transport.player.position_s - before, 0.05, delta=0.015)
+        self.assertGreater(float(np.abs(self.card.recorded[:, -2000:]).max()), 0.01)
+
+    def test_it_starts_quiet_and_has_a_ceiling(self) -> None:
+        self.assertLessEqual(self.window.transport.level, 0.5)
+        self.window.transport.set_level(1.0)
+        self.window.transport.play()
+        self.card.advance(RATE)
+        self.assertLess(float(np.abs(self.card.recorded).max()), 0.71)
+        self.window.transport.set_level(0.25)
+
+    def test_balance_keys_choose_recording_or_tab(self) -> None:
+        alt = Qt.KeyboardModifier.AltModifier
+        for key, balance in ((Qt.Key.Key_1, -1.0), (Qt.Key.Key_3, 1.0), (Qt.Key.Key_2, 0.0)):
+            self.press(key, alt)
+            self.assertEqual(self.window.transport.balance, balance)
+
+    def test_the_rendered_tab_sounds_in_step(self) -> None:
+        self.settle()
+        self.window.transport.set_balance(1.0)
+        self.window.transport.set_level(0.5)
+        self.window.transport.seek(2.0)
+        self.window.transport.play()
+        self.card.advance(RATE)
+        out = np.abs(self.card.recorded[0])
+        self.assertGreater(float(out[:4000].max()), 0.05)
+
+    def test_the_bar_shows_what_is_set(self) -> None:
+        self.window.transport.set_speed(0.65)
+        self.assertEqual(self.window.bar._speed_value.text(), "65 %")
+        self.press(Qt.Key.Key_K)
+        self.assertTrue(self.window.bar.click.isChecked())
+        self.press(Qt.Key.Key_O)
+        self.assertIsNone(self.window.transport.loop_s)
+        self.assertFalse(self.window.bar.loop.isChecked())
+        self.press(Qt.Key.Key_O)
+        self.assertIsNotNone(self.window.transport.loop_s)
+
+    def test_without_a_sound_device_the_simulated_card_plays(self) -> None:
+        out, why = open_sound_out()
+        self.assertIsInstance(out, SimulatedSoundCard)
+        self.assertIn("simulated", why)
+
+    def test_the_simulated_card_keeps_time(self) -> None:
+        card = SimulatedSoundCard()
+        card.start(lambda count: np.zeros((2, count), dtype=np.float32))
+        self.assertTrue(wait_until(lambda: card.played > 4000, 5000))
+        card.stop()
+        self.assertEqual(card.recorded.shape[1], card.played)
+
+    def test_the_simulated_microphone_plays_a_take(self) -> None:
+        tone = (0.3 * np.sin(np.arange(RATE) / 20)).astype(np.float32)
+        path = self.folder / "take.wav"
+        write_sound(path, np.stack([tone, tone]), RATE)
+        microphone = SimulatedMicrophone(path)
+        first = microphone.record(1000)
+        np.testing.assert_allclose(first, tone[:1000], atol=1e-3)
+        self.assertEqual(float(np.abs(microphone.record(3 * RATE)[-10:]).max()), 0.0)
+
+
+class TestChecking(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_small()
+        phrase = self.document.lesson.phrases[0]
+        wrong = phrase.with_notes([*phrase.notes, note(9, 2.0, 3, 9)])
+        self.document.change("x", lambda l: l.with_phrase(wrong))
+        self.window.show_desk(CHECK)
+        self.check = self.window.check
+
+    def test_findings_are_listed_and_selected_on_the_sheet(self) -> None:
+        assert self.check.finding is not None
+        self.assertEqual(self.check.finding.title, "two notes on one string")
+        self.check.list.setCurrentRow(0)
+        self.check._on_row(0)
+        self.assertEqual(set(self.document.selected), {1, 9})
+        self.assertFalse(self.window.grab().isNull())
+
+    def test_enter_loops_the_spot(self) -> None:
+        QTest.keyClick(self.check.list, Qt.Key.Key_Return)
+        loop = self.window.transport.loop_s
+        assert loop is not None
+        self.assertLess(loop[0], 2.0)
+        self.assertTrue(self.window.transport.is_playing)
+
+    def test_waiving_is_remembered_and_undone(self) -> None:
+        count = self.check.list.count()
+        self.press(Qt.Key.Key_W)
+        self.assertEqual(self.check.list.count(), count - 1)
+        self.document.undo_stack.undo()
+        self.assertEqual(self.check.list.count(), count)
+
+
+class TestTeaching(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_small()
+        self.window.show_desk(TEACH)
+        self.teach = self.window.teach
+
+    def test_words_are_generated_and_can_be_typed(self) -> None:
+        self.assertIn("hammer fret 7", self.teach.text.toPlainText())
+        self.teach.text.setPlainText("Softly.")
+        self.teach._pause.stop()
+        self.teach._on_typed()
+        self.assertEqual(self.document.lesson.phrases[0].breakdown, "Softly.")
+        self.teach.again.click()
+        self.assertEqual(self.document.lesson.phrases[0].breakdown, "")
+        self.assertIn("hammer fret 7", self.teach.text.toPlainText())
+
+    def test_the_pdf_is_written(self) -> None:
+        path = self.folder / "handout.pdf"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
+            self.teach.pdf.click()
+        self.assertTrue(path.read_bytes().startswith(b"%PDF"))
+        self.assertGreater(path.stat().st_size, 5000)
+
+    def test_every_button_writes_its_format(self) -> None:
+        for suffix, button in self.teach.exports.items():
+            path = self.folder / f"out{suffix}"
+            with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
+                button.click()
+            with self.subTest(suffix=suffix):
+                self.assertGreater(path.stat().st_size, 100)
+        self.assertEqual(self.complaints, [])
+
+    def test_only_this_phrase(self) -> None:
+        self.teach.only_phrase.setChecked(True)
+        self.assertEqual(len(self.teach.chosen_lesson().phrases), 1)
+
+    def test_midi_is_imported_into_the_phrase(self) -> None:
+        path = self.folder / "in.mid"
+        path.write_bytes(write_midi(small_lesson()))
+        self.window.outputs.import_file(path)
+        assert self.document.phrase is not None
+        self.assertEqual(len(self.document.phrase.notes), 10)
+        self.window.outputs.import_file(self.folder / "missing.mid")
+        self.assertIn("could not be opened", self._complaint())
+
+    def _complaint(self) -> str:
+        from PyQt6.QtWidgets import QMessageBox
+
+        boxes = self.window.findChildren(QMessageBox)
+        return boxes[-1].text() if boxes else ""
+
+
+class TestPractising(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_small()
+        self.window.transport.set_count_in(0)
+        self.window.show_desk(PRACTISE)
+        self.practise = self.window.practise
+
+    def test_steps_play_and_every_pass_is_logged(self) -> None:
+        self.practise.start.setValue(50)
+        self.practise.goal.setValue(100)
+        self.practise.step.setValue(50)
+        self.practise.repeats.setValue(1)
+        self.practise.begin.click()
+        transport = self.window.transport
+        self.assertTrue(transport.is_playing)
+        for _ in range(90):
+            self.card.advance(4410)
+            transport._on_frame()
+        log = self.document.lesson.log
+        self.assertEqual(log[0].phrase, "A")
+        self.assertAlmostEqual(log[0].speed, 0.5)
+        self.assertAlmostEqual(log[-1].speed, 1.0)
+        self.assertGreaterEqual(sum(e.repeats for e in log), 2)
+        self.assertEqual(self.practise.table.rowCount(), len(log))
+
+    def test_joined_parts_set_the_loop(self) -> None:
+        item = self.practise.chunks.item(2)
+        assert item is not None
+        self.practise._on_chunk(item)
+        loop = self.window.transport.loop_s
+        assert loop is not None
+        self.assertAlmostEqual(loop[0], 2.0, places=2)
+        self.assertAlmostEqual(loop[1], 6.2, places=2)
+
+    def test_a_break_is_suggested(self) -> None:
+        self.practise._played_s = 1199.0
+        self.practise._on_pass(1, 0.5)
+        self.assertIn("rest", self.practise._rest.text())
+
+    def test_the_plot_is_painted_with_and_without_a_log(self) -> None:
+        self.assertFalse(self.practise.plot.grab().isNull())
+        self.practise._on_pass(1, 0.5)
+        self.assertFalse(self.practise.plot.grab().isNull())
+        self.window.show_desk(HEAR)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,377 @@
+"""The window as a person uses it: desks, keys, files, long work."""
+
+import unittest
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent, QKeySequence
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
+
+from juxtanote.app import dialogs, settings
+from juxtanote.app.actions import ACTIONS, MENUS, TECHNIQUE_OF
+from juxtanote.app.jobs.runner import Job, JobRunner
+from juxtanote.app.main import NO_DISPLAY, has_display, run, write_shots
+from juxtanote.app.main_window import CHECK, HEAR, PLACE, PRACTISE, TEACH
+from juxtanote.core.audio.write import write_sound
+from juxtanote.core.errors import LessonFileError
+from juxtanote.core.formats.lesson_file import load_lesson, save_lesson
+from juxtanote.core.score.note import TECHNIQUES
+from tests.app import wait_until
+from tests.app.windows import RATE, WindowTest
+from tests.lessons import small_lesson
+from tests.sounds import scale_line
+
+
+class TestActions(unittest.TestCase):
+    def test_no_key_is_used_twice(self) -> None:
+        keys = [QKeySequence(spec.keys).toString() for spec in ACTIONS if spec.keys]
+        keys += ["Ctrl+Z", "Ctrl+Shift+Z"]
+        self.assertEqual(len(keys), len(set(keys)))
+
+    def test_every_action_stands_in_a_menu(self) -> None:
+        for spec in ACTIONS:
+            self.assertIn(spec.menu, MENUS)
+            self.assertTrue(spec.words and spec.help)
+        self.assertLessEqual(set(TECHNIQUE_OF.values()), set(TECHNIQUES))
+
+
+class TestSettings(unittest.TestCase):
+    def test_damaged_values_give_the_default_and_far_ones_the_bound(self) -> None:
+        store = settings._store()
+        cases = {"nonsense": 4, "99": 16, "-3": 0, "nan": 4, "7": 7}
+        for text, wanted in cases.items():
+            store.setValue(settings.COUNT_IN_BEATS.key, text)
+            with self.subTest(text=text):
+                self.assertEqual(settings.COUNT_IN_BEATS.read(), wanted)
+        store.setValue(settings.CAUTIONS_SHOWN.key, "banana")
+        self.assertFalse(settings.CAUTIONS_SHOWN.read())
+        settings.COUNT_IN_BEATS.write(4)
+
+    def test_recent_lessons_come_latest_first(self) -> None:
+        for name in "abcabcdefghij":
+            settings.remember_file(f"/{name}.juxta")
+        recent = settings.recent_files()
+        self.assertEqual(recent[0], "/j.juxta")
+        self.assertEqual(len(recent), len(set(recent)))
+        self.assertLessEqual(len(recent), settings.MOST_RECENT)
+
+
+class TestJobs(unittest.TestCase):
+    def setUp(self) -> None:
+        self.runner = JobRunner()
+        self.seen: list[object] = []
+
+    def tearDown(self) -> None:
+        self.runner.stop()
+
+    def _start(self, work) -> Job:  # type: ignore[no-untyped-def]
+        job = Job("work", work)
+        job.succeeded.connect(lambda value: self.seen.append(("done", value)))
+        job.failed.connect(lambda error: self.seen.append(("failed", str(error))))
+        job.ended.connect(lambda: self.seen.append("ended"))
+        self.runner.start(job)
+        return job
+
+    def test_a_result_arrives_and_then_the_end(self) -> None:
+        self._start(lambda progress: 42)
+        self.assertTrue(wait_until(lambda: "ended" in self.seen))
+        self.assertEqual(self.seen, [("done", 42), "ended"])
+        self.assertTrue(wait_until(lambda: not self.runner.is_busy))
+
+    def test_an_error_arrives_as_an_error(self) -> None:
+        def broken(_: object) -> None:
+            raise ValueError("no")
+
+        self._start(broken)
+        self.assertTrue(wait_until(lambda: "ended" in self.seen))
+        self.assertEqual(self.seen[0], ("failed", "no"))
+
+    def test_cancelled_work_gives_nothing(self) -> None:
+        def endless(progress) -> None:  # type: ignore[no-untyped-def]
+            while True:
+                progress(0.5)
+
+        job = self._start(endless)
+        job.cancel()
+        self.assertTrue(wait_until(lambda: "ended" in self.seen))
+        self.assertEqual(self.seen, ["ended"])
+
+
+class TestDesks(WindowTest):
+    def test_keys_go_through_the_desks_and_nothing_moves(self) -> None:
+        self.open_small()
+        self.document.choose_phrase(2)
+        self.window.transport.seek(4.5)
+        for key, desk in (
+            (Qt.Key.Key_F2, PLACE), (Qt.Key.Key_F3, CHECK), (Qt.Key.Key_F4, TEACH),
+            (Qt.Key.Key_F5, PRACTISE), (Qt.Key.Key_F1, HEAR),
+        ):  # fmt: skip
+            self.press(key)
+            self.assertEqual(self.window.desk, desk)
+            assert self.document.phrase is not None
+            self.assertEqual(self.document.phrase.ident, 2)
+            self.assertEqual(self.window.transport.position_s, 4.5)
+            self.assertIsNotNone(self.window.transport.loop_s)
+
+    def test_the_header_words_are_buttons(self) -> None:
+        button = self.window.header.buttons.button(TEACH)
+        assert button is not None
+        QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+        self.assertEqual(self.window.desk, TEACH)
+
+    def test_empty_desks_say_what_to_do(self) -> None:
+        for desk in range(5):
+            self.window.show_desk(desk)
+            self.assertFalse(self.window.grab().isNull())
+        self.press(Qt.Key.Key_L)
+        self.assertIn("cut a phrase", self.window._told.text())
+
+    def test_every_control_has_a_name_for_screen_readers(self) -> None:
+        from PyQt6.QtWidgets import QAbstractSpinBox, QComboBox, QListWidget, QTableWidget
+
+        kinds = (QAbstractSpinBox, QComboBox, QListWidget, QTableWidget)
+        for kind in kinds:
+            for widget in self.window.findChildren(kind):
+                self.assertTrue(
+                    widget.accessibleName() or widget is self.window.hear.source, widget
+                )
+
+    def test_help_windows_open(self) -> None:
+        for make in (dialogs.keys_dialog, dialogs.care_dialog, dialogs.about_dialog):
+            dialog = make(self.window)
+            dialog.show()
+            self.assertFalse(dialog.grab().isNull())
+            dialog.close()
+
+
+class TestFiles(WindowTest):
+    def test_save_open_and_recent(self) -> None:
+        self.open_small()
+        path = self.folder / "lesson.juxta"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
+            self.press(Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
+        self.assertEqual(load_lesson(path).title, "Two lines")
+        self.assertTrue(self.document.undo_stack.isClean())
+        self.document.change("x", lambda lesson: small_lesson().with_phrase(lesson.phrases[0]))
+        self.assertIn(str(path), settings.recent_files())
+
+    def test_a_bad_file_is_told_and_the_open_lesson_stays(self) -> None:
+        self.open_small()
+        before = self.document.lesson
+        bad = self.folder / "bad.juxta"
+        bad.write_bytes(b"nonsense")
+        self.assertFalse(self.window.files.open_lesson(bad))
+        self.assertIs(self.document.lesson, before)
+        self.assertEqual(len(self.complaints), 1)
+        self.assertIn("bad.juxta", self.complaints[0])
+
+    def test_a_dropped_sound_file_becomes_a_lesson(self) -> None:
+        audio, _ = scale_line([57, 60, 62, 64])
+        path = self.folder / "drop.wav"
+        write_sound(path, np.stack([audio, audio]), 22_050)
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(path))])
+        event = QDropEvent(
+            QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )  # fmt: skip
+        self.window.dropEvent(event)
+        self.assertTrue(wait_until(lambda: self.document.sound is not None))
+        self.assertEqual(self.document.lesson.title, "drop")
+        self.settle()
+        self.assertIn("measured", self.window.hear.evidence["tempo"].text())
+
+    def test_a_broken_sound_file_is_told_in_one_line(self) -> None:
+        self.open_small()
+        before = self.document.lesson
+        path = self.folder / "bad.mp3"
+        path.write_bytes(b"not sound" * 50)
+        self.window.files.open_recording(path)
+        self.assertTrue(wait_until(lambda: bool(self.complaints)))
+        self.assertNotIn("Traceback", self.complaints[0])
+        self.assertIs(self.document.lesson, before)
+
+    def test_closing_asks_for_unsaved_work(self) -> None:
+        self.open_small()
+        self.document.change("Rename", lambda lesson: small_lesson().with_phrase(lesson.phrases[1]))
+        self.document.change("Cut", lambda lesson: lesson.with_phrase(
+            type(lesson.phrases[0])(9, "Z", 1.0, 2.0)))  # fmt: skip
+        buttons = QMessageBox.StandardButton
+        with mock.patch.object(QMessageBox, "question", return_value=buttons.Cancel):
+            self.assertFalse(self.window.close())
+        with mock.patch.object(QMessageBox, "question", return_value=buttons.Discard):
+            self.assertTrue(self.window.close())
+
+    def test_work_survives_a_kill(self) -> None:
+        self.open_small()
+        self.document.change("Cut", lambda lesson: lesson.with_phrase(
+            type(lesson.phrases[0])(9, "rescued", 1.0, 2.0)))  # fmt: skip
+        self.window.files.rescue.write()
+        kept = self.window.files.rescue._file
+        left = kept.with_name("work-999999999.juxta")
+        left.write_bytes(kept.read_bytes())
+        found = self.window.files.rescue.left_behind()
+        self.assertIn(left, found)
+        self.assertTrue(self.window.files.recover(left))
+        self.assertIn("rescued", [p.name for p in self.document.lesson.phrases])
+        self.assertFalse(self.document.undo_stack.isClean())
+        self.assertFalse(left.exists())
+
+    def test_a_lesson_without_its_recording_still_opens(self) -> None:
+        from dataclasses import replace
+
+        from juxtanote.core.score.lesson import Recording
+
+        path = self.folder / "gone.juxta"
+        lesson = replace(small_lesson(), recording=Recording("gone.wav", 8.0))
+        save_lesson(lesson, path)
+        self.assertTrue(self.window.files.open_lesson(path))
+        self.assertIn("not found", self.window._told.text())
+        self.window.show_desk(PLACE)
+        self.assertFalse(self.window.grab().isNull())
+
+    def test_the_recording_stays_out_unless_the_user_may_share_it(self) -> None:
+        self.open_demo()
+        path = self.folder / "mine.juxta"
+        self.assertTrue(self.window.files.save(path))
+        self.assertFalse(load_lesson(path).recording.inside)
+        small = path.stat().st_size
+        self.window.show_desk(TEACH)
+        self.window.teach.share.click()
+        self.assertTrue(self.window.files.save(path))
+        self.assertTrue(load_lesson(path).recording.inside)
+        self.assertGreater(path.stat().st_size, small + 300_000)
+
+
+class TestHearing(WindowTest):
+    def test_dragging_cuts_a_phrase_and_keys_nudge_it(self) -> None:
+        self.open_small()
+        strip = self.window.hear.strip
+        y = strip.height() // 2
+        a, b = QPoint(int(strip.x_of(6.5)), y), QPoint(int(strip.x_of(7.5)), y)
+        QTest.mousePress(strip, Qt.MouseButton.LeftButton, pos=a)
+        QTest.mouseMove(strip, QPoint(a.x() + 20, y))
+        QTest.mouseMove(strip, b)
+        QTest.mouseRelease(strip, Qt.MouseButton.LeftButton, pos=b)
+        phrase = self.document.phrase
+        assert phrase is not None
+        self.assertEqual(phrase.name, "C")
+        self.assertAlmostEqual(phrase.start_s, 6.5, delta=0.02)
+        self.assertAlmostEqual(phrase.end_s, 7.5, delta=0.02)
+        strip.setFocus()
+        QTest.keyClick(strip, Qt.Key.Key_BracketLeft)
+        assert self.document.phrase is not None
+        self.assertAlmostEqual(self.document.phrase.start_s, phrase.start_s - 0.01, places=5)
+        self.document.undo_stack.undo()
+        self.document.undo_stack.undo()
+        self.assertEqual(len(self.document.lesson.phrases), 2)
+
+    def test_dragging_an_edge_is_one_step_to_undo(self) -> None:
+        self.open_small()
+        strip = self.window.hear.strip
+        y = strip.height() // 2
+        start = QPoint(round(strip.x_of(2.0)), y)
+        steps = self.document.undo_stack.count()
+        QTest.mousePress(strip, Qt.MouseButton.LeftButton, pos=start)
+        for x in (8, 16, 24):
+            QTest.mouseMove(strip, QPoint(start.x() - x, y))
+        QTest.mouseRelease(strip, Qt.MouseButton.LeftButton, pos=QPoint(start.x() - 24, y))
+        self.assertEqual(self.document.undo_stack.count(), steps + 1)
+        assert self.document.phrase is not None
+        self.assertLess(self.document.phrase.start_s, 1.95)
+
+    def test_zoom_goes_to_single_samples_and_back(self) -> None:
+        self.open_small()
+        strip = self.window.hear.strip
+        for _ in range(40):
+            strip.zoom(2.0)
+        start, end = strip.view_s
+        self.assertLess((end - start) * RATE, 30)
+        self.assertFalse(strip.grab().isNull())
+        strip.show_all()
+        self.assertAlmostEqual(strip.view_s[1], 8.0, places=3)
+
+    def test_facts_can_be_typed(self) -> None:
+        self.open_small()
+        hear = self.window.hear
+        hear.tempo.setValue(90.0)
+        hear.tempo.editingFinished.emit()
+        self.assertAlmostEqual(self.document.lesson.time_map.tempo_at(3.0), 90.0, delta=0.1)
+        hear.tuning.setEditText("D2 A2 D3 G3 B3 E4")
+        hear._on_tuning()
+        self.assertEqual(self.document.lesson.guitar.tuning[0], 38)
+        hear.tuning.setEditText("rubbish")
+        hear._on_tuning()
+        self.assertIn("could not be read", self.window._told.text())
+        self.assertEqual(self.document.lesson.guitar.tuning[0], 38)
+        hear.key.setText("B♭ major")
+        hear.key.editingFinished.emit()
+        self.assertEqual(self.document.lesson.key, "B♭ major")
+        hear.key.setText("purple")
+        hear.key.editingFinished.emit()
+        self.assertEqual(self.document.lesson.key, "B♭ major")
+        hear.reference.setValue(-12.5)
+        hear.reference.editingFinished.emit()
+        self.assertEqual(self.document.lesson.reference_cents, -12.5)
+        hear.beats_per_bar.setValue(3)
+        hear.beats_per_bar.editingFinished.emit()
+        self.assertEqual(self.document.lesson.time_map.beats_per_bar, 3)
+
+    def test_the_table_renames_and_repeats(self) -> None:
+        self.open_small()
+        table = self.window.hear.phrases
+        table.item(0, 0).setText("opening")
+        table.item(0, 5).setText("3")
+        table.item(0, 5).setText("many")
+        phrase = self.document.lesson.phrases[0]
+        self.assertEqual((phrase.name, phrase.repeats), ("opening", 3))
+
+    def test_beat_buttons_change_the_map(self) -> None:
+        self.open_small()
+        hear = self.window.hear
+        count = len(self.document.lesson.time_map.beat_times_s)
+        hear.map_buttons["double"].click()
+        self.assertEqual(len(self.document.lesson.time_map.beat_times_s), 2 * count - 1)
+        hear.map_buttons["half"].click()
+        self.assertEqual(len(self.document.lesson.time_map.beat_times_s), count)
+        self.window.transport.seek(3.0)
+        hear.map_buttons["bar one"].click()
+        self.assertAlmostEqual(float(self.document.lesson.time_map.to_seconds(0.0)), 3.0)
+        for time in (1.0, 1.6, 2.2, 2.8):
+            self.window.transport.seek(time)
+            hear.map_buttons["tap"].click()
+        self.assertAlmostEqual(self.document.lesson.time_map.tempo_at(2.0), 100.0, delta=0.5)
+
+
+class TestWithoutDisplay(unittest.TestCase):
+    def test_no_display_is_told_with_a_way_on(self) -> None:
+        with mock.patch.dict("os.environ", {}, clear=True):
+            self.assertFalse(has_display())
+            with mock.patch("builtins.print") as told:
+                self.assertEqual(run(), 1)
+            self.assertEqual(told.call_args.args[0], NO_DISPLAY)
+        self.assertIn("--shots", NO_DISPLAY)
+
+    def test_shots_of_every_desk_are_written(self) -> None:
+        import tempfile
+
+        with tempfile.TemporaryDirectory() as folder:
+            paths = write_shots(Path(folder) / "shots")
+            self.assertEqual(len(paths), 5)
+            for path in paths:
+                from PyQt6.QtGui import QImage
+
+                image = QImage(str(path))
+                self.assertEqual((image.width(), image.height()), (1280, 800))
+        QApplication.processEvents()
+
+    def test_a_lesson_that_cannot_be_read_is_one_error(self) -> None:
+        with self.assertRaises(LessonFileError):
+            load_lesson(Path("/nowhere/at-all.juxta"))
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,1 @@
+"""The core alone, without a window."""

@@ -1,0 +1,105 @@
+"""The shape of the house: no Qt in the core, imports one way, examples that run."""
+
+import ast
+import doctest
+import importlib
+import pkgutil
+import subprocess
+import sys
+import unittest
+from pathlib import Path
+
+import juxtanote
+from juxtanote import core
+
+SOURCE = Path(juxtanote.__file__).parent
+LAYERS = {
+    "errors": 0, "progress": 0, "units": 0, "parallel": 0,
+    "theory": 1, "audio": 1,
+    "analysis": 2, "score": 2,
+    "align": 3, "fretboard": 3, "synth": 3,
+    "formats": 4, "checks": 4, "practice": 4,
+    "transcribe": 5,
+}  # fmt: skip
+DESKS = {"hear", "place", "check", "teach", "practise"}
+
+
+def core_modules() -> list[str]:
+    """List every module of the core."""
+    return [m.name for m in pkgutil.walk_packages(core.__path__, "juxtanote.core.")]
+
+
+def imported(path: Path) -> set[str]:
+    """List what a file imports from the program."""
+    found = set()
+    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        if isinstance(node, ast.ImportFrom) and node.module:
+            found.add(node.module)
+        elif isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+    return found
+
+
+class TestTheHouse(unittest.TestCase):
+    def test_every_core_module_imports_where_pyqt_cannot_be(self) -> None:
+        program = (
+            "import sys, importlib\n"
+            "sys.modules['PyQt6'] = None\n"
+            f"for name in {core_modules()!r}:\n"
+            "    importlib.import_module(name)\n"
+            "import juxtanote.cli\n"
+            "print('fine')\n"
+        )
+        done = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True)
+        self.assertEqual(done.stdout.strip(), "fine", done.stderr[-800:])
+
+    def test_imports_inside_the_core_go_one_way(self) -> None:
+        for path in (SOURCE / "core").rglob("*.py"):
+            parts = path.relative_to(SOURCE / "core").parts
+            here = parts[0].removesuffix(".py")
+            if here == "__init__":
+                continue
+            for name in imported(path):
+                if not name.startswith("juxtanote.core."):
+                    self.assertFalse(name.startswith("juxtanote.app"), path)
+                    continue
+                there = name.split(".")[2]
+                with self.subTest(here=str(path.name), there=there):
+                    self.assertIn(there, LAYERS)
+                    if there != here:
+                        self.assertLess(LAYERS[there], LAYERS[here])
+
+    def test_desks_do_not_import_each_other(self) -> None:
+        for desk in DESKS:
+            for path in (SOURCE / "app" / desk).rglob("*.py"):
+                for name in imported(path):
+                    parts = name.split(".")
+                    if parts[:2] == ["juxtanote", "app"] and len(parts) > 2:
+                        self.assertNotIn(parts[2], DESKS - {desk}, path)
+
+    def test_the_window_starts_without_scipy(self) -> None:
+        program = (
+            "import sys, os\n"
+            "os.environ['QT_QPA_PLATFORM'] = 'offscreen'\n"
+            "from PyQt6.QtWidgets import QApplication\n"
+            "app = QApplication([])\n"
+            "from juxtanote.app.main_window import MainWindow\n"
+            "window = MainWindow()\n"
+            "heavy = {'scipy', 'onnxruntime', 'mido', 'av', 'soundfile'} & set(sys.modules)\n"
+            "print(sorted(heavy))\n"
+        )
+        done = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True)
+        self.assertEqual(done.stdout.strip(), "[]", done.stderr[-800:])
+
+    def test_every_example_in_a_docstring_runs(self) -> None:
+        for name in core_modules():
+            with self.subTest(module=name):
+                module = importlib.import_module(name)
+                result = doctest.testmod(
+                    module, extraglobs={"np": importlib.import_module("numpy")}
+                )
+                self.assertEqual(result.failed, 0)
+
+
+if __name__ == "__main__":
+    unittest.main()

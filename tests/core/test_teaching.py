@@ -1,0 +1,256 @@
+"""Findings, practice, rendering, the command line."""
+
+import contextlib
+import io
+import tempfile
+import unittest
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from juxtanote.cli import main
+from juxtanote.core.align.gap import measure_gap
+from juxtanote.core.checks.findings import find_problems, in_order
+from juxtanote.core.formats.csv_notes import read_rows
+from juxtanote.core.practice.care import needs_break
+from juxtanote.core.practice.log import add_practice, daily_points
+from juxtanote.core.practice.plan import StepPlan, joined_chunks
+from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.note import Note
+from juxtanote.core.score.rhythm import write_phrase
+from juxtanote.core.synth.render import render_phrase
+from juxtanote.core.synth.strings import StringEvent, StringVoice, render_event
+from tests.lessons import bent, note, small_lesson
+from tests.sounds import scale_line
+
+
+def checked(*notes: Note, lesson: Lesson | None = None) -> list[str]:
+    """Give the titles of the findings of a phrase of these notes."""
+    lesson = lesson or small_lesson()
+    phrase = Phrase(9, "x", 2.0, 8.0).with_notes(list(notes))
+    phrase = write_phrase(phrase, lesson.time_map)
+    return [finding.title for finding in find_problems(phrase, lesson)]
+
+
+class TestFindings(unittest.TestCase):
+    def test_a_clean_phrase_has_none(self) -> None:
+        lesson = small_lesson()
+        self.assertEqual(find_problems(lesson.phrases[0], lesson), [])
+        lines = in_order(lesson.phrases[0], lesson)
+        self.assertIn("no two notes share a string", lines)
+
+    def test_bends_are_measured_in_cents(self) -> None:
+        whole = note(1, 2.0, 3, 7, "bend", bend=2.0, length_s=0.9)
+        cases = {168.0: "bend falls short", 236.0: "bend goes too far", 195.0: None, 205.0: None}
+        for cents, title in cases.items():
+            with self.subTest(cents=cents):
+                self.assertEqual(checked(bent(whole, cents)), [title] if title else [])
+        gap = measure_gap(bent(whole, 170.0), small_lesson())
+        self.assertAlmostEqual(gap.bend_cents or 0.0, -30.0, delta=2.0)
+
+    def test_a_quarter_tone_curl_need_not_be_in_tune(self) -> None:
+        curl = note(1, 2.0, 3, 7, "bend", bend=0.5, length_s=0.9)
+        self.assertEqual(checked(bent(curl, 90.0)), [])
+
+    def test_a_wrong_fret_is_found(self) -> None:
+        wrong = note(1, 2.0, 3, 7)
+        wrong = replace(wrong, written=replace(wrong.written, fret=8))
+        self.assertIn("written is not what was heard", checked(wrong))
+
+    def test_slurs_that_change_string_are_found(self) -> None:
+        titles = checked(note(1, 2.0, 3, 5), note(2, 2.5, 2, 5, "hammer-on"))
+        self.assertIn("hammer-on changes string", titles)
+
+    def test_two_notes_on_one_string_are_found(self) -> None:
+        titles = checked(note(1, 2.0, 3, 5), note(2, 2.0, 3, 9))
+        self.assertIn("two notes on one string", titles)
+
+    def test_late_and_early_notes_are_told(self) -> None:
+        self.assertIn("late", checked(note(1, 2.0, 3, 5), note(2, 2.545, 3, 7)))
+        self.assertIn("early", checked(note(1, 2.0, 3, 5), note(2, 2.455, 3, 7)))
+
+    def test_quiet_slurs_and_ringing_neighbours_are_told(self) -> None:
+        notes = [note(k, 2.0 + 0.5 * k, 3, 5) for k in range(3)]
+        quiet = note(7, 3.5, 3, 7, "hammer-on", level_db=-27.0)
+        self.assertIn("hammered note too quiet", checked(*notes, quiet))
+        ringing = note(1, 2.0, 3, 5, length_s=0.9)
+        self.assertIn("rings into the next note", checked(ringing, note(2, 2.5, 2, 3)))
+        wanted = replace(
+            ringing, written=replace(ringing.written, techniques=frozenset({"let-ring"}))
+        )
+        self.assertNotIn("rings into the next note", checked(wanted, note(2, 2.5, 2, 3)))
+
+    def test_what_was_waived_is_left_out(self) -> None:
+        lesson = small_lesson()
+        notes = [note(1, 2.0, 3, 5), note(2, 2.0, 3, 9)]
+        phrase = Phrase(9, "x", 2.0, 8.0, waived=("twice:2", "twice:1")).with_notes(notes)
+        titles = [f.title for f in find_problems(phrase, lesson)]
+        self.assertNotIn("two notes on one string", titles)
+
+    def test_the_worst_comes_first(self) -> None:
+        lesson = small_lesson()
+        notes = [note(1, 2.0, 3, 5), note(2, 2.0, 3, 9), note(3, 3.04, 2, 5)]
+        phrase = write_phrase(Phrase(9, "x", 2.0, 8.0).with_notes(notes), lesson.time_map)
+        found = [f.severity for f in find_problems(phrase, lesson)]
+        self.assertEqual(found, sorted(found, reverse=True))
+
+
+class TestPractice(unittest.TestCase):
+    def test_steps_end_at_the_goal(self) -> None:
+        steps = StepPlan(0.5, 0.2, 1.0, 3).steps()
+        self.assertEqual([s.speed for s in steps], [0.5, 0.7, 0.9, 1.0])
+        self.assertEqual({s.repeats for s in steps}, {3})
+        self.assertEqual([s.speed for s in StepPlan(1.0, 0.25, 0.5, 1).steps()], [1.0, 0.75, 0.5])
+        self.assertEqual(len(StepPlan(0.8, 0.1, 0.8, 1).steps()), 1)
+        with self.assertRaises(ValueError):
+            StepPlan(start=0.01)
+
+    def test_parts_are_joined_from_the_start(self) -> None:
+        phrases = [Phrase(k, name, k, k + 1.0) for k, name in enumerate("ABC", start=1)]
+        names = [name for name, _, _ in joined_chunks(phrases)]
+        self.assertEqual(names, ["A", "B", "A + B", "C", "A + B + C"])
+
+    def test_repeats_of_a_day_add_up(self) -> None:
+        lesson = add_practice(Lesson(), "2026-11-03", "A", 0.5, 2)
+        lesson = add_practice(lesson, "2026-11-03", "A", 0.5, 3)
+        lesson = add_practice(lesson, "2026-11-03", "A", 0.75, 1)
+        lesson = add_practice(lesson, "2026-11-04", "A", 0.6, 0)
+        self.assertEqual([(e.speed, e.repeats) for e in lesson.log], [(0.5, 5), (0.75, 1)])
+        point = daily_points(lesson.log)[0]
+        self.assertEqual((point.best_speed, point.repeats), (0.75, 6))
+        self.assertEqual(daily_points(lesson.log, "B"), [])
+
+    def test_a_break_is_suggested_after_twenty_minutes(self) -> None:
+        self.assertFalse(needs_break(1000.0, 0.0))
+        self.assertTrue(needs_break(1200.0, 0.0))
+        self.assertFalse(needs_break(1200.0, 400.0))
+
+
+class TestRendering(unittest.TestCase):
+    def test_the_same_phrase_gives_the_same_samples(self) -> None:
+        lesson = small_lesson()
+        one = render_phrase(lesson.phrases[0], lesson, 22_050)
+        two = render_phrase(lesson.phrases[0], lesson, 22_050)
+        np.testing.assert_array_equal(one.audio, two.audio)
+        self.assertEqual(one.start_s, 2.0)
+        self.assertLessEqual(float(np.abs(one.audio).max()), 0.51)
+
+    def test_notes_sound_at_their_times_and_pitch(self) -> None:
+        lesson = small_lesson()
+        audio = render_phrase(lesson.phrases[0], lesson, 22_050).audio
+        part = audio[int(0.1 * 22_050) : int(0.38 * 22_050)]
+        spectrum = np.abs(np.fft.rfft(part * np.hanning(len(part)), 1 << 16))
+        hz = np.arange(len(spectrum)) * 22_050 / (1 << 16)
+        low = (hz > 240) & (hz < 290)
+        self.assertAlmostEqual(float(hz[low][np.argmax(spectrum[low])]), 261.6, delta=1.5)
+
+    def test_techniques_change_the_sound(self) -> None:
+        rng = np.random.default_rng(0)
+        plain = StringEvent(0.0, 0.6, 4, 5, 55.0)
+        sounds = {
+            tag: render_event(
+                replace(plain, techniques=frozenset({tag})), 22_050, StringVoice(), rng
+            )
+            for tag in ("hammer-on", "palm-mute", "dead", "natural-harmonic")
+        }
+        picked = render_event(plain, 22_050, StringVoice(), rng)
+
+        def tail(audio: np.ndarray) -> float:
+            return float(np.sqrt(np.mean(audio[4000:8000] ** 2))) if len(audio) > 4500 else 0.0
+
+        self.assertLess(tail(sounds["palm-mute"]), 0.3 * tail(picked))
+        self.assertEqual(tail(sounds["dead"]), 0.0)
+        first = slice(0, 60)
+        hammered = float(np.abs(sounds["hammer-on"][first]).max())
+        self.assertLess(hammered, 0.6 * float(np.abs(picked[first]).max()))
+        with self.assertRaises(ValueError):
+            render_event(plain, 100, StringVoice(), rng)
+
+
+class TestCommandLine(unittest.TestCase):
+    def setUp(self) -> None:
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.folder = Path(held.name)
+
+    def _run(self, *words: str) -> tuple[int, str, str]:
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            status = main(list(words))
+        return status, out.getvalue(), err.getvalue()
+
+    def test_transcribe_writes_every_format_and_says_nothing(self) -> None:
+        audio, events = scale_line([57, 60, 62, 64, 67, 69, 67, 64])
+        path = self.folder / "line.wav"
+        soundfile.write(path, np.stack([audio, audio]).T, 22_050)
+        outs = [
+            self.folder / f"o{s}" for s in (".csv", ".json", ".jams", ".mid", ".musicxml", ".txt")
+        ]
+        words = [w for out in outs for w in ("-o", str(out))]
+        beats = self.folder / "beats.csv"
+        status, out, err = self._run("transcribe", str(path), *words, "--beats", str(beats))
+        self.assertEqual((status, out, err), (0, "", ""))
+        for written in (*outs, beats):
+            self.assertTrue(written.is_file(), written)
+        rows = read_rows(outs[0].read_text())
+        self.assertGreaterEqual(len(rows), len(events) - 2)
+        self.assertTrue(beats.read_text().startswith("time_s,bar,beat\n"))
+
+    def test_a_stretch_keeps_the_times_of_the_recording(self) -> None:
+        audio, events = scale_line([57, 60, 62, 64, 67, 69, 67, 64])
+        path, out = self.folder / "line.wav", self.folder / "o.csv"
+        soundfile.write(path, audio, 22_050)
+        status, _, _ = self._run(
+            "transcribe", str(path), "-o", str(out), "--start", "1.6", "--end", "3"
+        )
+        self.assertEqual(status, 0)
+        rows = read_rows(out.read_text())
+        self.assertTrue(rows)
+        near = [min(abs(r.onset_s - e.onset_s) for e in events) for r in rows]
+        self.assertLess(float(np.median(near)), 0.05)
+        self.assertGreater(rows[0].onset_s, 1.5)
+
+    def test_failures_are_one_line_and_status_one(self) -> None:
+        cases = (
+            ("transcribe", "missing.wav", "-o", str(self.folder / "o.csv")),
+            ("transcribe", __file__, "-o", str(self.folder / "o.csv")),
+            ("place", "missing.csv", "-o", str(self.folder / "o.csv")),
+            ("transcribe", "a.wav", "-o", "o.csv", "--tuning", "nonsense"),
+        )
+        for words in cases:
+            status, out, err = self._run(*words)
+            with self.subTest(words=words[:2]):
+                self.assertEqual((status, out), (1, ""))
+                self.assertEqual(len(err.strip().splitlines()), 1)
+        self.assertFalse((self.folder / "o.csv").exists())
+
+    def test_wrong_usage_is_status_two(self) -> None:
+        for words in (("transcribe",), ("transcribe", "a.wav", "-o", "a.xyz"), ("place", "x"),
+                      ("transcribe", "a.wav", "-o", "a.csv", "--tempo", "9999"),
+                      ("transcribe", "a.wav", "-o", "a.csv", "--start", "5", "--end", "2")):  # fmt: skip
+            self.assertEqual(self._run(*words)[0], 2, words)
+
+    def test_place_fills_what_is_empty_and_keeps_what_is_there(self) -> None:
+        source = self.folder / "in.csv"
+        source.write_text(
+            "onset_s,duration_s,midi,string,fret,techniques\n"
+            "0.0,0.4,57,,,\n0.5,0.4,60,,,\n1.0,0.4,62,,,hammer-on\n1.5,0.4,64,3,9,\n"
+        )
+        out, ways = self.folder / "out.csv", self.folder / "ways"
+        status, _, _ = self._run("place", str(source), "-o", str(out), "--alternatives", str(ways))
+        self.assertEqual(status, 0)
+        rows = read_rows(out.read_text())
+        self.assertTrue(all(r.string is not None and r.fret is not None for r in rows))
+        self.assertEqual((rows[3].string, rows[3].fret), (3, 9))
+        self.assertEqual(rows[1].string, rows[2].string)
+        self.assertEqual([r.onset_s for r in rows], [0.0, 0.5, 1.0, 1.5])
+        self.assertGreaterEqual(len(list(ways.iterdir())), 1)
+
+    def test_the_version_is_told(self) -> None:
+        self.assertEqual(self._run("--version")[0], 0)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,1 @@
+"""Our results against published values and general-purpose libraries."""

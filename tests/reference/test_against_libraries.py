@@ -1,0 +1,305 @@
+"""Our kernels and files against general-purpose libraries that did not come from us."""
+
+import json
+import tempfile
+import unittest
+import warnings
+from fractions import Fraction
+from importlib import resources
+from pathlib import Path
+
+import librosa
+import mir_eval
+import numpy as np
+import pretty_midi
+from lxml import etree
+from music21 import converter, key, pitch
+
+from juxtanote.core.analysis.beats import find_beats
+from juxtanote.core.analysis.key import MAJOR, MINOR
+from juxtanote.core.analysis.listen import listen
+from juxtanote.core.analysis.onsets import find_onsets
+from juxtanote.core.analysis.pitch_track import track_pitch
+from juxtanote.core.audio.read import read_sound
+from juxtanote.core.formats.csv_notes import read_rows
+from juxtanote.core.formats.jams import write_jams
+from juxtanote.core.formats.lesson_file import load_lesson
+from juxtanote.core.formats.lesson_json import lesson_to_json
+from juxtanote.core.formats.midi import write_midi
+from juxtanote.core.formats.musicxml import split_length, write_musicxml
+from juxtanote.core.theory.scales import SCALES, spell_in_key, spell_tonic
+from juxtanote.core.units import hz_to_midi, midi_to_hz
+from tests.lessons import small_lesson
+from tests.sounds import RATE, harmonic_tone, moving_tone, scale_line
+
+DEMO = Path(str(resources.files("juxtanote") / "data" / "demo"))
+TRUTH = Path(__file__).parents[1] / "data" / "brackwater-tram.csv"
+_TYPES = {
+    "whole": 4, "half": 2, "quarter": 1, "eighth": 0.5, "16th": 0.25, "32nd": 0.125, "64th": 0.0625,
+    "128th": 0.03125,
+}  # fmt: skip
+
+
+class TestAgainstLibrosa(unittest.TestCase):
+    """librosa 0.11 (B. McFee et al.): pitch and units."""
+
+    def test_units(self) -> None:
+        midi = np.arange(30, 100)
+        np.testing.assert_allclose(midi_to_hz(midi), librosa.midi_to_hz(midi))
+        np.testing.assert_allclose(hz_to_midi(librosa.midi_to_hz(midi)), midi)
+
+    def test_pitch_track_agrees_with_yin(self) -> None:
+        for hz in (98.0, 196.0, 392.0, 784.0):
+            tone = harmonic_tone(hz, 0.7, inharmonicity=2e-5)
+            theirs = librosa.yin(tone, fmin=60, fmax=1400, sr=RATE, hop_length=256)
+            ours = track_pitch(tone, RATE)
+            middle = slice(10, 45)
+            mine = float(np.nanmedian(ours.midi[middle]))
+            other = float(np.median(librosa.hz_to_midi(theirs[middle])))
+            with self.subTest(hz=hz):
+                self.assertLess(abs(mine - other), 0.06)
+
+    def test_a_glide_is_tracked_like_pyin_does(self) -> None:
+        times = np.arange(RATE) / RATE
+        glide = 57 + 3 * times
+        tone = moving_tone(glide)
+        theirs, voiced, _ = librosa.pyin(tone, fmin=80, fmax=800, sr=RATE, hop_length=256)
+        ours = track_pitch(tone, RATE)
+        both = voiced[: len(ours.midi)] & ~np.isnan(ours.midi[: len(voiced)])
+        both[:8] = both[-8:] = False
+        gap = ours.midi[: len(voiced)][both] - librosa.hz_to_midi(theirs[: len(ours.midi)][both])
+        self.assertLess(float(np.median(np.abs(gap))), 0.15)
+
+
+class TestAgainstMirEval(unittest.TestCase):
+    """mir_eval 0.8 (C. Raffel et al.) with MIREX conventions: 50 ms, 50 cents."""
+
+    def test_onsets(self) -> None:
+        audio, events = scale_line([57, 60, 62, 64, 67, 69, 67, 64], step_s=0.3)
+        truth = np.array([event.onset_s for event in events])
+        f1, _, _ = mir_eval.onset.f_measure(truth, find_onsets(audio), window=0.05)
+        self.assertGreaterEqual(f1, 0.9)
+
+    def test_beats(self) -> None:
+        rng = np.random.default_rng(2)
+        truth = (
+            np.arange(0.5, 29.5, 60 / 96)
+            + rng.normal(0, 0.004, 47)[: len(np.arange(0.5, 29.5, 60 / 96))]
+        )
+        audio = np.zeros(30 * RATE, dtype=np.float32)
+        click = (np.exp(-np.arange(500) / 60) * rng.standard_normal(500)).astype(np.float32)
+        for time in truth:
+            at = int(time * RATE)
+            audio[at : at + 500] += 0.5 * click
+        found = find_beats(audio).beat_times_s
+        self.assertGreater(mir_eval.beat.f_measure(truth, found), 0.95)
+
+    def _score(self, name: str) -> float:
+        truth = [r for r in read_rows(TRUTH.read_text()) if "dead" not in r.techniques]
+        sound = read_sound(DEMO / name, sample_rate=RATE)
+        mid = 0.5 * (sound.audio[0] + sound.audio[1])
+        side = 0.5 * (sound.audio[0] - sound.audio[1])
+        heard = [n for n in listen(mid, side).notes if "dead" not in n.techniques]
+        return float(
+            mir_eval.transcription.precision_recall_f1_overlap(
+                np.array([[r.onset_s, r.onset_s + r.duration_s] for r in truth]),
+                midi_to_hz([r.midi for r in truth]),
+                np.array([[n.onset_s, n.offset_s] for n in heard]),
+                midi_to_hz([n.midi for n in heard]),
+                offset_ratio=None,
+            )[2]
+        )
+
+    def test_the_lead_of_the_demo_is_heard(self) -> None:
+        self.assertGreaterEqual(self._score("brackwater-tram-lead.ogg"), 0.90)
+
+    def test_the_lead_is_heard_inside_the_band(self) -> None:
+        self.assertGreaterEqual(self._score("brackwater-tram.ogg"), 0.80)
+
+
+class TestAgainstMusic21(unittest.TestCase):
+    """music21 10 (M. Cuthbert et al.): reading our MusicXML, spelling, keys."""
+
+    def setUp(self) -> None:
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.path = Path(held.name) / "a.musicxml"
+        warnings.simplefilter("ignore")
+
+    def test_our_score_is_read_with_the_same_onsets_lengths_and_places(self) -> None:
+        lesson = small_lesson()
+        self.path.write_text(write_musicxml(lesson), "utf-8")
+        score = converter.parse(self.path)
+        found = []
+        for element in score.flatten().notes:
+            for inside in getattr(element, "notes", [element]):
+                marks = {type(a).__name__: a for a in inside.articulations + element.articulations}
+                string = marks.get("StringIndication")
+                found.append(
+                    (Fraction(element.offset), inside.pitch.midi, string.number if string else 0)
+                )
+        first_bar = min(n.written.onset_beats for p in lesson.phrases for n in p.notes)
+        wanted = sorted(
+            (
+                Fraction(n.written.onset_beats) - first_bar // 4 * 4,
+                round(n.heard.midi),
+                n.written.string,
+            )
+            for p in lesson.phrases
+            for n in p.notes
+        )
+        self.assertEqual([w[:2] for w in wanted], sorted(f[:2] for f in found))
+
+    def test_techniques_arrive(self) -> None:
+        self.path.write_text(write_musicxml(small_lesson()), "utf-8")
+        score = converter.parse(self.path)
+        names = {type(a).__name__ for n in score.flatten().notes for a in n.articulations}
+        self.assertLessEqual({"FretIndication", "StringIndication", "FretBend"}, names)
+        spanners = {type(s).__name__ for s in score.flatten().getElementsByClass("Spanner")}
+        spanners |= {type(s).__name__ for part in score.parts for s in part.spanners}
+        self.assertTrue({"HammerOn", "PullOff"} & (names | spanners))
+
+    def test_the_demo_lesson_is_read(self) -> None:
+        lesson = load_lesson(DEMO / "brackwater-tram.juxta")
+        self.path.write_text(write_musicxml(lesson), "utf-8")
+        score = converter.parse(self.path)
+        for measure in score.parts[0].getElementsByClass("Measure"):
+            self.assertLessEqual(float(measure.duration.quarterLength), 4.0)
+        written = sum(len(p.notes) for p in lesson.phrases)
+        heard = sum(
+            len(n.pitches) for n in score.flatten().notes if not n.tie or n.tie.type == "start"
+        )
+        self.assertGreaterEqual(heard, written)
+
+    def test_spelling_is_that_of_the_key(self) -> None:
+        for tonic in range(12):
+            for mode, scale in (("major", "major"), ("minor", "natural minor")):
+                ours = spell_tonic(tonic, mode)
+                name = ours.replace("♭", "-").replace("♯", "#")
+                theirs = key.Key(name, mode)
+                wanted = {p.name for p in theirs.pitches}
+                names = {
+                    spell_in_key(60 + tonic + s, f"{ours} {mode}")
+                    .replace("♭", "-")
+                    .replace("♯", "#")
+                    for s in SCALES[scale]
+                }
+                with self.subTest(key=f"{ours} {mode}"):
+                    self.assertEqual(names, wanted)
+                    self.assertEqual(pitch.Pitch(name).pitchClass, tonic)
+
+    def test_key_profiles_are_those_of_krumhansl_and_kessler(self) -> None:
+        """Values in music21's KrumhanslKessler weights (1982)."""
+        from music21.analysis.discrete import KrumhanslKessler
+
+        analysis = KrumhanslKessler()
+        np.testing.assert_allclose(MAJOR, analysis.getWeights("major"))
+        np.testing.assert_allclose(MINOR, analysis.getWeights("minor"))
+
+
+class TestSchemas(unittest.TestCase):
+    def test_musicxml_validates_against_its_schema(self) -> None:
+        """MusicXML 4.0 (W3C, 2021): the schema file that the package musicxml carries."""
+        schema = _musicxml_schema()
+        lessons = [small_lesson(), load_lesson(DEMO / "brackwater-tram.juxta")]
+        for lesson in lessons:
+            document = etree.fromstring(write_musicxml(lesson).encode())
+            with self.subTest(title=lesson.title):
+                self.assertTrue(schema.validate(document), str(schema.error_log)[:600])
+
+    def test_bars_add_up_exactly(self) -> None:
+        for lesson in (small_lesson(), load_lesson(DEMO / "brackwater-tram.juxta")):
+            root = etree.fromstring(write_musicxml(lesson).encode())
+            for measure in root.iter("measure"):
+                total = sum(
+                    int(n.findtext("duration") or 0)
+                    for n in measure.iter("note")
+                    if n.find("chord") is None
+                )
+                self.assertEqual(total, 48 * 4, measure.get("number"))
+
+    def test_written_values_add_up(self) -> None:
+        for numerator in range(1, 97):
+            length = Fraction(numerator, 24)
+            parts = split_length(length)
+            self.assertEqual(sum(p[0] for p in parts), length)
+            for value, name, dots, tuplet in parts:
+                written = Fraction(_TYPES[name]) * (Fraction(3, 2) if dots else 1)
+                if tuplet:
+                    written *= Fraction(tuplet[1], tuplet[0])
+                if name != "128th":
+                    self.assertEqual(written, value)
+
+    def test_lessons_fit_their_schema(self) -> None:
+        """JSON Schema draft 2020-12, checked by the package jsonschema."""
+        import jsonschema
+
+        path = resources.files("juxtanote.core.formats") / "lesson.schema.json"
+        schema = json.loads(path.read_text("utf-8"))
+        jsonschema.Draft202012Validator.check_schema(schema)
+        for lesson in (small_lesson(), load_lesson(DEMO / "brackwater-tram.juxta")):
+            body = json.loads(json.dumps(lesson_to_json(lesson)))
+            jsonschema.validate(body, schema)
+        broken = body | {"version": "one"}
+        with self.assertRaises(jsonschema.ValidationError):
+            jsonschema.validate(broken, schema)
+
+    def test_jams_is_valid(self) -> None:
+        """JAMS 0.3 (E. J. Humphrey et al., 2014), checked by its own library."""
+        import jams
+
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "a.jams"
+            path.write_text(write_jams(load_lesson(DEMO / "brackwater-tram.juxta")), "utf-8")
+            read = jams.load(str(path), validate=True, strict=True)
+        notes = read.search(namespace="note_midi")[0]
+        self.assertGreater(len(notes.data), 80)
+
+
+class TestAgainstPrettyMidi(unittest.TestCase):
+    """pretty_midi 0.2 (C. Raffel): reading our MIDI."""
+
+    def test_times_pitches_and_bends_arrive(self) -> None:
+        lesson = load_lesson(DEMO / "brackwater-tram.juxta")
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "a.mid"
+            path.write_bytes(write_midi(lesson))
+            read = pretty_midi.PrettyMIDI(str(path))
+        theirs = sorted((n.start, n.pitch) for i in read.instruments for n in i.notes)
+        ours = sorted((n.onset_s, round(n.heard.midi)) for p in lesson.phrases for n in p.notes)
+        self.assertEqual(len(theirs), len(ours))
+        for (start, midi), (onset, wanted) in zip(theirs, ours, strict=True):
+            self.assertAlmostEqual(start, onset, delta=0.003)
+            self.assertEqual(midi, wanted)
+        bends = [b.pitch for i in read.instruments for b in i.pitch_bends]
+        self.assertAlmostEqual(max(bends) / 8192 * 12, 2.0, delta=0.25)
+        self.assertTrue(all(0 <= i.program <= 127 and not i.is_drum for i in read.instruments))
+
+
+def _musicxml_schema() -> etree.XMLSchema:
+    """Load the schema, its two imports resolved offline."""
+    import musicxml
+
+    folder = Path(musicxml.__file__).parent
+    path = next(folder.rglob("musicxml*.xsd"))
+    text = path.read_text("utf-8")
+    xml = '<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema" targetNamespace="http://www.w3.org/XML/1998/namespace">'
+    for name in ("lang", "space"):
+        xml += f'<xs:attribute name="{name}" type="xs:string"/>'
+    xml += "</xs:schema>"
+    link = '<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema" targetNamespace="http://www.w3.org/1999/xlink">'
+    for name in ("href", "type", "role", "title", "show", "actuate"):
+        link += f'<xs:attribute name="{name}" type="xs:string"/>'
+    link += "</xs:schema>"
+
+    class Offline(etree.Resolver):
+        def resolve(self, url: str, public_id: str, context: object) -> object:
+            return self.resolve_string(link if "xlink" in url else xml, context)
+
+    parser = etree.XMLParser()
+    parser.resolvers.add(Offline())
+    return etree.XMLSchema(etree.fromstring(text.encode(), parser))
+
+
+if __name__ == "__main__":
+    unittest.main()
