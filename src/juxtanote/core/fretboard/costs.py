@@ -22,30 +22,36 @@ SLURRED = frozenset({"hammer-on", "pull-off", "tap", "slide"})
 class Weights:
     """How much each thing matters; `favouring` gives the named alternatives."""
 
-    shift: float = 0.9
-    travel: float = 0.016  # per millimetre
-    stretch: float = 0.045  # per millimetre beyond what is easy
-    string_step: float = 0.16
-    string_skip: float = 0.35
-    open_string: float = 1.0
-    open_jump: float = 0.05  # per fret between the hand and an open string
-    high_fret: float = 0.06  # per fret above the 12th
-    low_fret: float = 0.10  # per fret under the 3rd, for fretted notes
-    weak_finger: float = 0.15
-    bend_place: float = 1.0
-    vibrato_place: float = 0.6
-    thick_lead: float = 0.05
-    repeat_elsewhere: float = 0.8
+    shift: float = 1.19
+    travel: float = 0.04  # per millimetre
+    stretch: float = 0.069  # per millimetre beyond what is easy
+    string_step: float = 0.215
+    string_skip: float = 0.51
+    open_string: float = 1.62
+    open_near: float = 0.17  # an open string with the hand near the nut
+    open_reach: float = 2.5  # up to which position open strings are near
+    open_ringing: float = 0.52  # how welcome they are where notes should ring
+    high_fret: float = 0.038  # per fret above the 12th
+    low_fret: float = 0.087  # per fret under the 3rd, for fretted notes
+    weak_finger: float = 0.095
+    bend_place: float = 0.575
+    vibrato_place: float = 0.744
+    thick_lead: float = 0.064
+    mid_neck: float = 0.025  # per fret between the hand and the seventh position
+    grip: float = 0.86  # usual shapes of two notes at once
+    grip_moves: float = 0.24  # per string that a grip leaves for the next grip
+    leave_slide: float = 0.7  # changing string next to a slide
+    repeat_elsewhere: float = 0.91
     sound: float = 1.0  # what the recording suggests
 
 
 PROFILES: dict[str, Weights] = {
     "best overall": Weights(),
-    "stay in one position": Weights(shift=2.6, travel=0.04, stretch=0.03, open_string=1.6),
+    "stay in one position": Weights(shift=3.0, travel=0.08, stretch=0.04, open_string=2.2),
     "along one string": Weights(
         shift=0.1, travel=0.004, string_step=1.2, string_skip=1.0, open_string=1.2
     ),
-    "open strings": Weights(open_string=-0.7, open_jump=0.0, low_fret=0.0, high_fret=0.12),
+    "open strings": Weights(open_string=0.1, open_near=-0.9, low_fret=0.0, high_fret=0.12),
     "fuller sound on thicker strings": Weights(thick_lead=-0.35, open_string=1.8, high_fret=0.02),
     "fewest string changes": Weights(string_step=0.9, string_skip=0.6, shift=0.5),
 }
@@ -106,15 +112,17 @@ def standing_terms(
     open_notes = (states.frets == 0) & np.array(
         ["natural-harmonic" not in tags for tags in traits.techniques]
     )
+    ringing = any("let-ring" in tags for tags in traits.techniques)
     stretch = np.where(held, np.maximum(reach - EASY_MM, 0.0), 0.0).max(axis=1)
     terms = {
         "stretch": weights.stretch * stretch,
-        "open string": weights.open_string * open_notes.mean(axis=1)
-        + weights.open_jump * (open_notes * (states.position[:, None] - 1)).mean(axis=1),
+        "open string": _open_cost(states, open_notes, ringing, weights),
         "high on the neck": weights.high_fret
         * np.where(held, np.maximum(frets - 12, 0), 0).mean(1),
         "low on the neck": weights.low_fret * np.where(held, np.maximum(3 - frets, 0), 0).mean(1),
         "weak finger": weights.weak_finger * (held & (finger >= 4)).mean(axis=1),
+        "far from the middle": weights.mid_neck * np.abs(states.position - 7.0),
+        "grip": weights.grip * _grip_cost(states, traits),
         "thick string": weights.thick_lead * (states.strings - 1).mean(axis=1),
     }
     bend = np.zeros(len(states))
@@ -136,6 +144,31 @@ def standing_terms(
     terms["vibrato"] = weights.vibrato_place * shake
     terms["sound"] = clue
     return terms
+
+
+def _grip_cost(states: HandStates, traits: EventTraits) -> Array:
+    """Cost unusual shapes: octaves are gripped over one muted string, and without open strings."""
+    cost = np.zeros(len(states))
+    if states.strings.shape[1] != 2 or not traits.midi:
+        return cost
+    apart = abs(traits.midi[0] - traits.midi[1])
+    between = np.abs(states.strings[:, 0] - states.strings[:, 1])
+    if abs(apart - 12.0) < 0.5:
+        cost += np.where(between == 2, 0.0, 1.0) + 1.0 * (states.frets == 0).any(axis=1)
+    elif apart < 8.5:
+        cost += 0.7 * (between - 1)
+    return cost
+
+
+def _open_cost(
+    states: HandStates, open_notes: NDArray[np.bool_], ringing: bool, weights: Weights
+) -> Array:
+    """Cost open strings by how far up the neck the hand is; near the nut they come for nothing."""
+    away = np.clip((states.position - weights.open_reach) / 4.0, 0.0, 2.5)
+    price = weights.open_string * away + weights.open_near
+    if ringing:
+        price = price - weights.open_ringing
+    return np.asarray(price * open_notes.mean(axis=1))
 
 
 def _bend_cost(
@@ -170,10 +203,22 @@ def moving_terms(
     open_now = (before.frets == 0).all(axis=1)
     ease = np.where(open_now[:, None], 0.5, 1.0) * (0.25 if slid else 1.0)
     step = np.abs(before.strings.mean(axis=1)[:, None] - after.strings.mean(axis=1)[None, :])
+    grip_moves = np.zeros_like(step)
+    if before.strings.shape[1] == after.strings.shape[1] > 1:
+        sorted_before, sorted_after = (
+            np.sort(before.strings, axis=1),
+            np.sort(after.strings, axis=1),
+        )
+        grip_moves = np.abs(sorted_before[:, None, :] - sorted_after[None, :, :]).sum(axis=2)
+    # A hand that slides is travelling along its string: leaving it then undoes the point.
+    sliding = slid or any("slide" in tags for tags in traits_before.techniques)
+    changed = (step > 0.4) * (weights.leave_slide if sliding else 0.0)
     terms = {
         "shift": ease * haste * (weights.shift * shift + weights.travel * travel),
         "string change": weights.string_step * step
-        + weights.string_skip * np.maximum(step - 1.0, 0.0),
+        + weights.string_skip * np.maximum(step - 1.0, 0.0)
+        + changed,
+        "grip moves": weights.grip_moves * grip_moves,
         "one string": _one_string(before, after, traits_before, traits),
         "repeated note": np.zeros((len(before), len(after))),
     }

@@ -69,7 +69,10 @@ def group_events(
         ringing = tuple(
             j
             for j in range(max(index - 40, 0), index)
-            if notes[j].offset_s > onset + RINGS_ON_S and "dead" not in notes[j].techniques
+            if notes[j].offset_s > onset + RINGS_ON_S
+            and "dead" not in notes[j].techniques
+            # The same pitch struck again may stop its own string.
+            and all(abs(notes[j].midi - notes[m].midi) > 0.5 for m in members)
         )
         traits = EventTraits(
             tuple(notes[m].techniques for m in members),

@@ -1,0 +1,1 @@
+"""Accuracy and speed against independent references; never part of the test run."""

@@ -1,0 +1,22 @@
+"""``python -m bench NAME``: run, accuracy, time or placement."""
+
+import sys
+
+NAMES = ("run", "accuracy", "time", "placement")
+
+
+def main() -> int:
+    """Run one bench, or all."""
+    chosen = sys.argv[1] if len(sys.argv) > 1 else "run"
+    if chosen not in NAMES:
+        print(f"choose one of {', '.join(NAMES)}", file=sys.stderr)
+        return 2
+    from importlib import import_module
+
+    module = import_module(f"bench.{'timing' if chosen == 'time' else chosen}")
+    module.main(sys.argv[2:])
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
