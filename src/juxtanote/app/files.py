@@ -4,9 +4,10 @@ import os
 from dataclasses import replace
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, QStandardPaths, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from juxtanote.app.document import Document
+from juxtanote.app.folders import cache_folder, state_folder
 from juxtanote.app.jobs.runner import Job, JobRunner
 from juxtanote.app.settings import remember_file
 from juxtanote.core.audio.peaks import build_peaks
@@ -17,18 +18,6 @@ from juxtanote.core.progress import Progress, part_of
 from juxtanote.core.score.lesson import Lesson, Recording
 
 RESCUE_EVERY_MS = 3000
-
-
-def state_folder() -> Path:
-    """Give the folder for work in progress (XDG state)."""
-    base = os.environ.get("XDG_STATE_HOME") or str(Path.home() / ".local" / "state")
-    return Path(base) / "juxtanote"
-
-
-def cache_folder() -> Path:
-    """Give the folder for unpacked recordings (XDG cache)."""
-    base = QStandardPaths.writableLocation(QStandardPaths.StandardLocation.GenericCacheLocation)
-    return Path(base) / "juxtanote"
 
 
 class Rescue(QObject):

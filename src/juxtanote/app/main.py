@@ -1,16 +1,17 @@
 """Starting the window, on a screen or for pictures only."""
 
-import faulthandler
-import logging
 import os
 import sys
 import traceback
-from importlib import resources
 from pathlib import Path
 from types import TracebackType
+from typing import TYPE_CHECKING
 
-from juxtanote.app.files import state_folder
+from juxtanote.app.folders import DATA, state_folder
 from juxtanote.core.errors import JuxtanoteError
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QApplication, QWidget
 
 DESK_NAMES = ("hear", "place", "check", "teach", "practise")
 NO_DISPLAY = (
@@ -22,7 +23,7 @@ SETTLE_MS = 30_000
 
 def demo_lesson() -> Path:
     """Give the lesson that ships with the program."""
-    return Path(str(resources.files("juxtanote") / "data" / "demo" / "brackwater-tram.juxta"))
+    return DATA / "demo" / "brackwater-tram.juxta"
 
 
 def has_display() -> bool:
@@ -34,11 +35,11 @@ def has_display() -> bool:
 def _install_hook() -> None:
     """Log and tell what leaves a slot, instead of ending the program."""
     folder = state_folder()
-    folder.mkdir(parents=True, exist_ok=True)
-    logging.basicConfig(filename=folder / "juxtanote.log", level=logging.WARNING)
 
     def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
-        logging.error("%s", "".join(traceback.format_exception(kind, error, trace)))
+        folder.mkdir(parents=True, exist_ok=True)
+        with (folder / "juxtanote.log").open("a", encoding="utf-8") as log:
+            traceback.print_exception(kind, error, trace, file=log)
         from PyQt6.QtWidgets import QApplication
 
         window = QApplication.activeWindow()
@@ -59,8 +60,6 @@ def run(lesson: Path | None = None, *, dark: bool | None = None) -> int:
     if not has_display():
         print(NO_DISPLAY, file=sys.stderr)
         return 1
-    faulthandler.enable()
-    from PyQt6.QtCore import QTimer
     from PyQt6.QtGui import QIcon
     from PyQt6.QtWidgets import QApplication
 
@@ -68,20 +67,42 @@ def run(lesson: Path | None = None, *, dark: bool | None = None) -> int:
     application.setApplicationName("juxtanote")
     application.setApplicationDisplayName("Juxtanote")
     application.setDesktopFileName("org.juxtanote.Juxtanote")
-    icon = resources.files("juxtanote") / "data" / "icons" / "juxtanote.svg"
-    application.setWindowIcon(QIcon(str(icon)))
+    application.setWindowIcon(QIcon(str(DATA / "icons" / "juxtanote.svg")))
+    opening = open_window(application, lesson, dark)
+    status = application.exec()
+    del opening
+    return status
+
+
+def open_window(
+    application: "QApplication", lesson: Path | None, dark: bool | None = None
+) -> list["QWidget"]:
+    """Paint the frame at once, then build the window in its place; give what must stay alive."""
+    from PyQt6.QtCore import QTimer
+
     from juxtanote.app.look import theme
-    from juxtanote.app.main_window import MainWindow
+    from juxtanote.app.shell import Shell
 
     theme.apply(application, dark)
-    _install_hook()
-    window = MainWindow()
-    window.show()
-    if lesson is not None:
-        QTimer.singleShot(0, lambda: window.files.open_any(lesson))
-    QTimer.singleShot(0, window.offer_recovery)
-    QTimer.singleShot(400, window.show_cautions_once)
-    return application.exec()
+    shell = Shell()
+    alive: list[QWidget] = [shell]
+
+    def furnish() -> None:
+        from juxtanote.app.main_window import MainWindow
+
+        _install_hook()
+        window = MainWindow()
+        alive.append(window)
+        window.show()
+        shell.close()
+        if lesson is not None:
+            QTimer.singleShot(0, lambda: window.files.open_any(lesson))
+        QTimer.singleShot(0, window.offer_recovery)
+        QTimer.singleShot(400, window.show_cautions_once)
+
+    shell.painted.connect(furnish)
+    shell.show()
+    return alive
 
 
 def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False) -> list[Path]:

@@ -87,6 +87,7 @@ class CheckDesk(QWidget):
     ) -> None:
         super().__init__(parent)
         self._document, self._transport = document, transport
+        self._stale = True
         self.list = FindingList()
         self.list.setItemDelegate(_FindingPainter(self.list))
         self.list.setAccessibleName("Findings")
@@ -118,8 +119,8 @@ class CheckDesk(QWidget):
         self.list.currentRowChanged.connect(self._on_row)
         self.list.loop_wanted.connect(self.loop_spot)
         self.list.itemDoubleClicked.connect(self._on_double_click)
-        document.lesson_changed.connect(self.refresh)
-        document.phrase_changed.connect(self.refresh)
+        document.lesson_changed.connect(self._on_changed)
+        document.phrase_changed.connect(self._on_changed)
         self.refresh()
 
     @property
@@ -128,8 +129,18 @@ class CheckDesk(QWidget):
         item = self.list.currentItem()
         return item.data(Qt.ItemDataRole.UserRole) if item is not None else None
 
+    def showEvent(self, event: object) -> None:
+        if self._stale:
+            self.refresh()
+
+    def _on_changed(self) -> None:
+        self._stale = True
+        if self.isVisible():
+            self.refresh()
+
     def refresh(self) -> None:
         """Measure the phrase anew."""
+        self._stale = False
         phrase, lesson = self._document.phrase, self._document.lesson
         kept = self.finding.key if self.finding is not None else ""
         self.list.blockSignals(True)

@@ -1,11 +1,12 @@
 """Every colour, font and size of the program: one edit here changes it everywhere."""
 
 from dataclasses import dataclass
-from importlib import resources
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette, QPen
 from PyQt6.QtWidgets import QApplication
+
+from juxtanote.app.folders import DATA
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,15 +67,14 @@ def font(pixels: int = TEXT, weight: int = 400) -> QFont:
 
 def load_fonts() -> None:
     """Register the fonts that ship with the program."""
-    folder = resources.files("juxtanote") / "data" / "fonts"
-    for entry in folder.iterdir():
-        if entry.name.endswith((".woff2", ".ttf")):
-            QFontDatabase.addApplicationFontFromData(entry.read_bytes())
+    for entry in sorted((DATA / "fonts").iterdir()):
+        if entry.suffix in (".woff2", ".ttf"):
+            QFontDatabase.addApplicationFont(str(entry))
 
 
 def icon_path(name: str) -> str:
     """Give the file of an icon that ships with the program."""
-    return str(resources.files("juxtanote") / "data" / "icons" / name)
+    return str(DATA / "icons" / name)
 
 
 def wants_dark() -> bool:

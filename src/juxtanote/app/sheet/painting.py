@@ -1,7 +1,8 @@
 """Painting the three rows: each function draws one of them from frozen values."""
 
 import math
-from dataclasses import dataclass
+from bisect import bisect_left
+from dataclasses import dataclass, field
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPolygonF
@@ -18,6 +19,7 @@ from juxtanote.core.theory.scales import spell_in_key
 
 NATURAL = {0, 2, 4, 5, 7, 9, 11}
 LATE_SHOWN_S = 0.012
+LONGEST_RING_S = 20.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,14 +32,15 @@ class Scene:
     selected: frozenset[int]
     changed: frozenset[int] = frozenset()  # notes that just moved by themselves
 
+    before: dict[int, Note] = field(default_factory=dict)  # the note before on the same string
+    loudest_db: float = -12.0
+
     def visible(self) -> list[Note]:
-        """List notes that are on screen."""
-        g = self.geometry
-        return [
-            n
-            for n in self.phrase.notes
-            if n.offset_s >= g.start_s - 0.5 and n.onset_s <= g.end_s + 0.5
-        ]
+        """List notes that are on screen; the phrase is sorted by onset."""
+        g, notes = self.geometry, self.phrase.notes
+        first = bisect_left(notes, g.start_s - LONGEST_RING_S, key=lambda n: n.onset_s)
+        last = bisect_left(notes, g.end_s + 0.5, key=lambda n: n.onset_s)
+        return [n for n in notes[first:last] if n.offset_s >= g.start_s - 0.5]
 
 
 def paint_grid(painter: QPainter, scene: Scene) -> None:
@@ -69,16 +72,15 @@ def paint_heard(painter: QPainter, scene: Scene) -> None:
         _pitch_curve(painter, scene, note)
     _evidence(painter, scene)
     base = g.heard_bottom + LEVEL_HEIGHT
-    loudest = max((n.heard.level_db for n in scene.phrase.notes), default=-12.0)
     for note in scene.visible():
-        part = min(max(1.0 + (note.heard.level_db - loudest) / 24.0, 0.15), 1.0)
+        part = min(max(1.0 + (note.heard.level_db - scene.loudest_db) / 24.0, 0.15), 1.0)
         x = g.x(note.onset_s)
         painter.setPen(pen("doubt" if note.is_doubtful else "heard", 2.0))
         painter.drawLine(QPointF(x, base), QPointF(x, base - (LEVEL_HEIGHT - 6) * part))
 
 
 def _pitch_lines(painter: QPainter, scene: Scene) -> None:
-    g, used = scene.geometry, {round(n.heard.midi) for n in scene.phrase.notes}
+    g, used = scene.geometry, {round(n.heard.midi) for n in scene.visible()}
     painter.setFont(font(SMALL))
     last = 1e9
     for midi in range(math.ceil(g.low_midi), math.floor(g.high_midi) + 1):
@@ -181,20 +183,21 @@ def paint_written(painter: QPainter, scene: Scene) -> None:
         _sounding_line(painter, scene, note)
     taken: list[QRectF] = []
     for note in notes:
-        _techniques(painter, scene, note, _before(scene.phrase, note), taken)
+        _techniques(painter, scene, note, scene.before.get(note.ident), taken)
     for note in notes:
         _fret_number(painter, scene, note)
     _hands(painter, scene, notes)
 
 
-def _before(phrase: Phrase, note: Note) -> Note | None:
-    """Find the note before on the same string."""
-    found = None
-    for other in phrase.notes:
-        if other.onset_s >= note.onset_s - 1e-9:
-            break
-        if other.written.string == note.written.string:
-            found = other
+def notes_before(phrase: Phrase) -> dict[int, Note]:
+    """Find for every note the one before it on the same string."""
+    found: dict[int, Note] = {}
+    last: dict[int, Note] = {}
+    for note in phrase.notes:
+        earlier = last.get(note.written.string)
+        if earlier is not None and earlier.onset_s < note.onset_s - 1e-9:
+            found[note.ident] = earlier
+        last[note.written.string] = note
     return found
 
 

@@ -1,5 +1,7 @@
 """The sheet: heard, written and counted on one time axis, edited in place."""
 
+from dataclasses import dataclass
+
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
@@ -17,12 +19,23 @@ from juxtanote.app.sheet.geometry import (
 )
 from juxtanote.app.transport.controller import Transport
 from juxtanote.core.score import edits
+from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import Note
+from juxtanote.core.theory.tuning import Guitar
 
 EDGE_PIXELS = 6
 FOLLOW_PART = 0.85
 EMPTY = "No notes here yet. Press L to listen to this phrase, or N to add a note at the playhead."
 NO_PHRASE = "No phrase is cut yet. Go to the Hear desk and drag over the recording."
+
+
+@dataclass(frozen=True, slots=True)
+class _Known:
+    phrase: Phrase | None
+    guitar: Guitar
+    pitches: tuple[float, float]
+    before: dict[int, Note]
+    loudest_db: float
 
 
 class Sheet(QWidget):
@@ -44,6 +57,7 @@ class Sheet(QWidget):
         self._drag: tuple[int, str] | None = None
         self._rubber: QRectF | None = None
         self._merge = -1
+        self._once: _Known | None = None
         self.setMinimumSize(500, 420)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -60,11 +74,21 @@ class Sheet(QWidget):
 
     def geometry_now(self) -> Geometry:
         """Give the layout as it is."""
-        low, high = pitch_range(self._document.phrase, self._document.lesson.guitar)
+        low, high = self._known().pitches
         return Geometry(
             self.width(), self.height(), self._start_s, self._scale, low, high,
             self._document.lesson.guitar.string_count,
         )  # fmt: skip
+
+    def _known(self) -> "_Known":
+        """Give what is worked out once for each phrase, however often it is painted."""
+        phrase, guitar = self._document.phrase, self._document.lesson.guitar
+        if self._once is None or self._once.phrase is not phrase or self._once.guitar is not guitar:
+            before = painting.notes_before(phrase) if phrase is not None else {}
+            levels = [n.heard.level_db for n in phrase.notes] if phrase is not None else []
+            pitches = pitch_range(phrase, guitar)
+            self._once = _Known(phrase, guitar, pitches, before, max(levels, default=-12.0))
+        return self._once
 
     def fit(self) -> None:
         """Show the whole phrase, or as much of a long one as stays readable."""
@@ -114,6 +138,7 @@ class Sheet(QWidget):
         return painting.Scene(
             self._document.lesson, phrase, self.geometry_now(),
             frozenset(self._document.selected), self._changed,
+            self._known().before, self._known().loudest_db,
         )  # fmt: skip
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

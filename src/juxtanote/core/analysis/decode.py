@@ -149,7 +149,7 @@ def _note(
     around = slice(max(start - 1, 0), start + 2)
     weights = onset[row, around].astype(np.float64) + 1e-6
     centre = float(np.sum(weights * np.arange(around.start, around.start + len(weights))))
-    kinds = posteriors.cells[2:, row, around].max(axis=1)
+    kinds = posteriors.cells[2:, row, around].astype(np.float64) @ (weights / weights.sum())
     near = onset[:, max(start - 2, 0) : start + 3].max(axis=1)
     rivals = [
         (LOWEST_MIDI + other, float(near[other]))

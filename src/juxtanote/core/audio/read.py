@@ -80,13 +80,27 @@ def read_sound(
             f"{name} could not be read: no sound could be decoded from it. Export it again, or "
             "convert it to WAV."
         )
-    audio = np.concatenate(parts, axis=1)
-    first = int(round(start_s * sample_rate))
-    last = audio.shape[1] if end_s is None else int(round(end_s * sample_rate))
-    audio = np.nan_to_num(audio[:, first:last], nan=0.0, posinf=1.0, neginf=-1.0)
-    if audio.shape[1] == 0:
+    first = round(start_s * sample_rate)
+    total = sum(part.shape[1] for part in parts)
+    last = total if end_s is None else min(round(end_s * sample_rate), total)
+    if last <= first:
         raise SoundFileError(f"{name} has no sound from {start_s:g} s on. Choose another stretch.")
-    return Sound(np.ascontiguousarray(audio, dtype=np.float32), sample_rate)
+    return Sound(_joined(parts, first, last), sample_rate)
+
+
+def _joined(parts: list[NDArray[np.float32]], first: int, last: int) -> NDArray[np.float32]:
+    """Join decoded parts, letting each go as it is copied, and clean values that are no numbers."""
+    audio = np.empty((2, last - first), dtype=np.float32)
+    at = 0
+    parts.reverse()
+    while parts:
+        part = parts.pop()
+        low, high = max(first - at, 0), min(last - at, part.shape[1])
+        if high > low:
+            audio[:, at + low - first : at + high - first] = part[:, low:high]
+        at += part.shape[1]
+    np.nan_to_num(audio, copy=False, nan=0.0, posinf=1.0, neginf=-1.0)
+    return audio
 
 
 def _decode(  # type: ignore[no-untyped-def]
