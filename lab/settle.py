@@ -36,26 +36,28 @@ def _sigmoid(x: np.ndarray) -> np.ndarray:
     return 1.0 / (1.0 + np.exp(-x))
 
 
-def load_items(folder: Path, most: int) -> list[tuple[Posteriors, np.ndarray]]:
-    """Run the network over validation mixes; give posteriors and truth (onset, midi)."""
-    items = []
+def load_items(folder: Path, most: int) -> tuple[list, list]:
+    """Run the network over validation mixes; give (posteriors, truth) pairs and the cells of truth."""
+    items, kinds = [], []
     shards = [p for p in sorted(folder.glob("*.npz")) if int(p.stem.split("-")[1]) % 10 == 0]
     for path in shards:
         with np.load(path) as data:
             spectra, cells = data["spectra"], data["cells"]
         for k in range(0, len(spectra), 2):
             if len(items) >= most:
-                return items
+                return items, kinds
             n_frames = spectra.shape[-1]
             stacked = stack_harmonics(spectra[k].astype(np.float32) / 255.0)
             logits, frames = run_network(stacked)
             found = Posteriors(_sigmoid(logits), _sigmoid(frames[0]), _sigmoid(frames[1]))
-            truth = np.unpackbits(cells[k][0], axis=-1)[:, :n_frames]
+            unpacked = np.unpackbits(cells[k], axis=-1)[:, :, :n_frames]
+            truth = unpacked[0]
+            kinds.append(unpacked)
             rows, times = np.nonzero(truth)
             order = np.argsort(times)
             pairs = np.stack([times[order] * HOP_S, rows[order] + LOWEST_MIDI], axis=1)
             items.append((found, pairs))
-    return items
+    return items, kinds
 
 
 def matches(notes: list[FoundNote], truth: np.ndarray) -> list[bool]:
@@ -140,6 +142,31 @@ def calibrate(items: list, settings: DecoderSettings) -> tuple[dict[str, float],
     }, float(error)
 
 
+def kind_thresholds(items: list, settings: DecoderSettings, kinds: list) -> dict[str, float]:
+    """Find for each kind of attack the threshold that tells it best on matched notes."""
+    names = ("slurred", "slide", "muted", "harmonic")
+    told: dict[str, list[tuple[float, bool]]] = {name: [] for name in names}
+    for (posteriors, truth), cells in zip(items, kinds, strict=True):
+        notes = [n for n in decode(posteriors, settings) if not n.dead]
+        for note, right in zip(notes, matches(notes, truth), strict=True):
+            if not right:
+                continue
+            row, frame = note.midi - LOWEST_MIDI, round(note.start)
+            near = cells[:, row, max(frame - 4, 0) : frame + 5].max(axis=1)
+            for k, name in enumerate(names):
+                told[name].append((float(getattr(note, name)), bool(near[2 + k])))
+    chosen = {}
+    for name, pairs in told.items():
+        p, y = np.array([a for a, _ in pairs]), np.array([b for _, b in pairs])
+        best = max(
+            (2 * np.sum(y & (p > t)) / max(np.sum(y) + np.sum(p > t), 1), t)
+            for t in np.arange(0.1, 0.9, 0.05)
+        )
+        chosen[name] = round(float(best[1]), 2)
+        print(f"{name}: F1 {best[0]:.3f} at {best[1]:.2f}, {int(y.sum())} of {len(y)}")
+    return chosen
+
+
 def main() -> None:
     """Settle and write."""
     parser = argparse.ArgumentParser(description=__doc__)
@@ -148,7 +175,7 @@ def main() -> None:
     parser.add_argument("--trials", type=int, default=40)
     parser.add_argument("--items", type=int, default=30)
     options = parser.parse_args()
-    items = load_items(options.shards, options.items)
+    items, kinds = load_items(options.shards, options.items)
     settings, reached = search(items, options.trials)
     calibration, error = calibrate(items, settings)
     path = options.weights / "listener.json"
@@ -156,6 +183,7 @@ def main() -> None:
     chosen = asdict(settings)
     recipe["decoder"] = {name: round(chosen[name], 4) for name in RANGES}
     recipe["calibration"] = {name: round(value, 4) for name, value in calibration.items()}
+    recipe["kind_thresholds"] = kind_thresholds(items, settings, kinds)
     recipe["settled"] = {"note_f1": round(reached, 4), "calibration_error": round(error, 4)}
     path.write_text(json.dumps(recipe, indent=2) + "\n")
 

@@ -92,7 +92,7 @@ def pitch_curve(
     frames = np.arange(len(path))
     cents = 100.0 * (offsets[path] + STEP_SEMITONES * _fraction(salience, path))
     level = 20.0 * np.log10(np.maximum(values[frames, path].max(axis=1), 1e-6))
-    times = (first + frames) * hop_s - onset_s
+    times = np.asarray((first + frames) * hop_s - onset_s, dtype=np.float64)
     return times, np.asarray(cents, np.float64), np.asarray(level, np.float64)
 
 

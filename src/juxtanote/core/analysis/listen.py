@@ -13,7 +13,7 @@ from juxtanote.core.analysis.techniques import Reading, read_curve
 from juxtanote.core.progress import Progress, no_progress, part_of
 from juxtanote.core.units import amplitude_to_db, cents_to_reference_hz
 
-SLURRED_OVER = 0.5
+GLIDE_BELOW = 0.55
 TIED_GAP_S = 0.09
 
 
@@ -61,7 +61,8 @@ def settled() -> DecoderSettings:
     """Give the decoder's settings that were settled for the weights at hand."""
     known = listener.recipe().get("decoder", {})
     fields = known if isinstance(known, dict) else {}
-    return DecoderSettings(**{name: float(value) for name, value in fields.items()})
+    weights = {name: float(value) for name, value in fields.items()}
+    return replace(DecoderSettings(), **weights)  # type: ignore[arg-type]
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,7 +113,7 @@ def listen(
         heard = listener.listen(
             mid, side, reference_cents=reference_cents, progress=part_of(progress, 0.0, 0.6)
         )
-        found = decode(heard, hints.decoder())
+        found = join_glides(decode(heard, hints.decoder()))
         onset_curve = heard.cells[0].max(axis=0).astype(np.float64)
         voices = heard.cells[1].sum(axis=0).astype(np.float64)
     else:
@@ -182,7 +183,7 @@ def _slides_on(found: list[FoundNote], starts: list[float], index: int) -> bool:
     """Tell whether the next note is reached by a slide or slur from this one."""
     for other in range(index + 1, min(index + 4, len(found))):
         if starts[other] > starts[index] + 0.03:
-            return found[other].slide > 0.4
+            return found[other].slide > kind_threshold("slide")
     return False
 
 
@@ -196,11 +197,44 @@ def _crowded(found: list[FoundNote], index: int) -> bool:
 
 def _kinds(note: FoundNote) -> set[str]:
     kinds = set()
-    if note.harmonic > 0.5:
+    if note.harmonic > kind_threshold("harmonic"):
         kinds.add("harmonic")
-    if note.muted > 0.5:
+    if note.muted > kind_threshold("muted"):
         kinds.add("muted")
     return kinds
+
+
+def kind_threshold(kind: str) -> float:
+    """Give from where on a kind of attack is believed; settled with the weights."""
+    known = listener.recipe().get("kind_thresholds", {})
+    return float(known.get(kind, 0.5)) if isinstance(known, dict) else 0.5
+
+
+def join_glides(found: list[FoundNote]) -> list[FoundNote]:
+    """Make one note of a bend that was heard as two: its top, barely believed, reached by a glide."""
+    joined: list[FoundNote] = []
+    for note in found:
+        source = next(
+            (
+                k
+                for k in range(len(joined) - 1, max(len(joined) - 4, -1), -1)
+                if _is_top_of(note, joined[k])
+            ),
+            None,
+        )
+        if source is None:
+            joined.append(note)
+        else:
+            joined[source] = replace(joined[source], end=max(joined[source].end, note.end))
+    return joined
+
+
+def _is_top_of(note: FoundNote, before: FoundNote) -> bool:
+    """Tell whether a doubtful note is only where an earlier one has been bent, or let down, to."""
+    if note.dead or before.dead or not 1 <= abs(note.midi - before.midi) <= 4:
+        return False
+    follows = 3.0 <= note.start - before.start <= 80.0 and before.end >= note.start - 4.0
+    return follows and calibrated(note) < GLIDE_BELOW and note.slurred < 0.5
 
 
 def _dead(note: FoundNote, onset: float, found: list[FoundNote], index: int) -> PerceivedNote:
@@ -267,10 +301,10 @@ def _tie(notes: list[PerceivedNote], found: list[FoundNote]) -> list[PerceivedNo
                 )
             )
             joined = note.onset_s - before.offset_s < TIED_GAP_S
-            if raw.slide > SLURRED_OVER and raw.slide >= raw.slurred:
+            if raw.slide > kind_threshold("slide") and raw.slide >= raw.slurred:
                 tags.add("slide")
                 evidence.append(f"a glide into the pitch (sure {raw.slide:.2f})")
-            elif raw.slurred > SLURRED_OVER and joined and 0.5 < abs(step) <= 14:
+            elif raw.slurred > kind_threshold("slurred") and joined and 0.5 < abs(step) <= 14:
                 word = "pull-off" if step < 0 else "tap" if step >= 5 else "hammer-on"
                 tags.add(word)
                 evidence.append(f"{step:+.0f} semitones with a weak attack")

@@ -63,7 +63,9 @@ def read_curve(
     evidence: list[str] = []
     bend, fretted = 0.0, midi
     rise = top - start
-    if rise > BEND_AT_LEAST and _held_s(times_s, course, start + 0.7 * rise) >= HELD_S:
+    # A wide vibrato lifts the mean of its curve: that is no bend.
+    least = BEND_AT_LEAST if rate == 0.0 else max(BEND_AT_LEAST, 0.8 * depth)
+    if rise > least and _held_s(times_s, course, start + 0.7 * rise) >= HELD_S:
         bend = top - min(start, 0.3)
         tags.add("bend")
         reached = float(times_s[int(np.argmax(course >= start + 0.85 * rise))])
