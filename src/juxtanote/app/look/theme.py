@@ -20,7 +20,7 @@ class Theme:
     rule: str = "#D9D3C4"
     heard: str = "#0F7C78"
     written: str = "#2E3A8C"
-    doubt: str = "#A85F00"
+    doubt: str = "#A35C00"
     wave: str = "#C9D8D5"
     chosen: str = "#E9E5D8"
 

@@ -94,7 +94,14 @@ def read_rows(text: str) -> list[NoteRow]:
     ImportFileError
         Naming the line, if the header or a value cannot be read.
     """
-    reader = csv.DictReader(io.StringIO(text))
+    plain = text.replace("\r\n", "\n").replace("\r", "\n")
+    try:
+        return _read_table(csv.DictReader(io.StringIO(plain)))
+    except csv.Error as error:
+        raise ImportFileError(f"The table of notes could not be read: {error}.") from error
+
+
+def _read_table(reader: "csv.DictReader[str]") -> list[NoteRow]:
     missing = {"onset_s", "duration_s", "midi"} - set(reader.fieldnames or ())
     if missing:
         raise ImportFileError(
@@ -107,7 +114,7 @@ def read_rows(text: str) -> list[NoteRow]:
             raise ImportFileError(f"The table has more than {MOST_ROWS} notes. Split it.")
         try:
             rows.append(_read_row(record))
-        except (ValueError, TypeError, KeyError) as error:
+        except (ValueError, TypeError, KeyError, AttributeError) as error:
             raise ImportFileError(
                 f"Line {line} of the table could not be read: {error}."
             ) from error

@@ -2,6 +2,7 @@
 
 import json
 import zipfile
+import zlib
 from pathlib import Path, PurePosixPath
 
 from juxtanote.core.audio.write import write_text, write_whole
@@ -56,7 +57,13 @@ def load_lesson(path: Path) -> Lesson:
         body = json.loads(data.decode("utf-8"))
     except OSError as error:
         raise LessonFileError(f"{name} could not be opened: {error.strerror or error}.") from error
-    except (zipfile.BadZipFile, KeyError, UnicodeDecodeError, json.JSONDecodeError) as error:
+    except (
+        zipfile.BadZipFile,
+        zlib.error,
+        KeyError,
+        UnicodeDecodeError,
+        json.JSONDecodeError,
+    ) as error:
         raise LessonFileError(
             f"{name} could not be read: it is damaged or not a lesson file. Open an earlier copy."
         ) from error
@@ -91,7 +98,14 @@ def unpack_recording(path: Path, folder: Path) -> Path | None:
             if not inside:
                 return None
             data = _read_bounded(archive, inside[0], MOST_AUDIO_BYTES)
-    except (OSError, zipfile.BadZipFile, KeyError, NotImplementedError, EOFError) as error:
+    except (
+        OSError,
+        zipfile.BadZipFile,
+        zlib.error,
+        KeyError,
+        NotImplementedError,
+        EOFError,
+    ) as error:
         raise LessonFileError(
             f"The recording inside “{path.name}” could not be unpacked."
         ) from error

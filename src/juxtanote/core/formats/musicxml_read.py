@@ -2,6 +2,7 @@
 
 import io
 import zipfile
+import zlib
 from typing import Any
 
 from juxtanote.core.errors import ImportFileError
@@ -55,7 +56,7 @@ def _unpacked(data: bytes) -> bytes:
             scores = [n for n in names if not n.startswith("META-INF")]
             with archive.open(scores[0]) as handle:
                 text = handle.read(MOST_BYTES + 1)
-    except (zipfile.BadZipFile, IndexError, OSError, RuntimeError, NotImplementedError) as error:
+    except (zipfile.BadZipFile, zlib.error, IndexError, OSError, RuntimeError, EOFError) as error:
         raise ImportFileError(_BROKEN) from error
     if len(text) > MOST_BYTES:
         raise ImportFileError("The MusicXML file is too large to be a lick. Export a part of it.")

@@ -1,0 +1,282 @@
+"""What is painted: in the right place, in the right colour, at any size."""
+
+import unittest
+from dataclasses import replace
+
+from PyQt6.QtCore import QPoint, QPointF
+from PyQt6.QtGui import QColor, QImage, QPainter, QPixmap
+from PyQt6.QtWidgets import QApplication
+
+from juxtanote.app.look import theme
+from juxtanote.app.main_window import HEAR, PLACE, TEACH
+from juxtanote.app.sheet import painting
+from juxtanote.app.sheet.geometry import Geometry, pitch_range
+from juxtanote.app.shell import Shell
+from juxtanote.app.teach.paper import measure_words, paint_page
+from juxtanote.app.widgets.neck import Neck
+from juxtanote.app.widgets.slider import LineSlider
+from juxtanote.core.formats.pages import lay_out
+from juxtanote.core.score.lesson import Phrase
+from juxtanote.core.theory.tuning import Guitar
+from tests.app import application
+from tests.app.windows import WindowTest
+from tests.lessons import bent, note, small_lesson
+
+
+def contrast(one: str, other: str) -> float:
+    """Give the contrast ratio of two colours (WCAG 2.1, relative luminance)."""
+
+    def luminance(name: str) -> float:
+        parts = [QColor(name).redF(), QColor(name).greenF(), QColor(name).blueF()]
+        linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in parts]
+        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+    high, low = sorted((luminance(one), luminance(other)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+def has_colour(image: QImage, name: str, left: int, top: int, right: int, bottom: int) -> bool:
+    """Tell whether a colour, or nearly it, is somewhere in a part of a picture."""
+    wanted = QColor(name)
+    for x in range(max(left, 0), min(right, image.width())):
+        for y in range(max(top, 0), min(bottom, image.height())):
+            seen = image.pixelColor(x, y)
+            gap = abs(seen.red() - wanted.red()) + abs(seen.green() - wanted.green())
+            if gap + abs(seen.blue() - wanted.blue()) < 40:
+                return True
+    return False
+
+
+class TestTheme(unittest.TestCase):
+    def test_text_can_be_read_in_both_variants(self) -> None:
+        """WCAG 2.1, success criterion 1.4.3: 4.5 to 1 for text."""
+        for variant in (theme.LIGHT, theme.DARK):
+            for ground in (variant.paper, variant.panel):
+                for ink in (
+                    variant.ink,
+                    variant.soft,
+                    variant.heard,
+                    variant.written,
+                    variant.doubt,
+                ):
+                    with self.subTest(ground=ground, ink=ink):
+                        self.assertGreaterEqual(contrast(ground, ink), 4.5)
+
+    def test_the_fonts_that_ship_are_used(self) -> None:
+        from PyQt6.QtGui import QFontDatabase
+
+        self.assertIn("IBM Plex Sans", QFontDatabase.families())
+        self.assertEqual(theme.font(13).family(), "IBM Plex Sans")
+
+    def test_dark_and_back(self) -> None:
+        assert isinstance(application, QApplication)
+        theme.apply(application, dark=True)
+        self.assertEqual(theme.theme().paper, theme.DARK.paper)
+        theme.apply(application, dark=False)
+        self.assertEqual(theme.theme().paper, theme.LIGHT.paper)
+
+    def test_the_frame_paints_and_asks_for_the_window(self) -> None:
+        shell = Shell()
+        asked: list[bool] = []
+        shell.painted.connect(lambda: asked.append(True))
+        shell.show()
+        self.assertFalse(shell.grab().isNull())
+        QApplication.processEvents()
+        self.assertTrue(asked)
+        shell.close()
+
+
+class TestGeometry(unittest.TestCase):
+    def test_times_and_pixels_turn_back(self) -> None:
+        g = Geometry(900, 500, 2.0, 150.0, 50.0, 70.0, 6)
+        for seconds in (2.0, 3.7, 6.1):
+            self.assertAlmostEqual(g.seconds(g.x(seconds)), seconds)
+        self.assertGreater(g.pitch_y(50), g.pitch_y(70))
+
+    def test_rows_do_not_overlap_at_any_height(self) -> None:
+        for height in (420, 520, 700, 1100):
+            for strings in (4, 6, 7, 9):
+                g = Geometry(900, height, 0.0, 100.0, 50.0, 70.0, strings)
+                with self.subTest(height=height, strings=strings):
+                    self.assertLess(g.heard_bottom, g.written_top)
+                    self.assertLess(g.written_top, g.strings_top)
+                    self.assertLess(g.strings_bottom, g.counted_top)
+                    self.assertGreater(g.heard_bottom, 60 if strings < 9 else 20)
+
+    def test_the_heard_row_holds_every_pitch(self) -> None:
+        phrase = Phrase(1, "x", 0.0, 9.0).with_notes(
+            [note(1, 1.0, 6, 0), note(2, 2.0, 1, 20, "bend", bend=3.0)]
+        )
+        low, high = pitch_range(phrase, Guitar())
+        self.assertLess(low, 40)
+        self.assertGreater(high, 64 + 20 + 3)
+        self.assertLess(pitch_range(None, Guitar())[0], 40)
+
+
+class TestSheetPicture(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_small()
+        self.window.show_desk(PLACE)
+        self.sheet = self.window.place.sheet
+
+    def _picture(self) -> QImage:
+        return self.sheet.grab().toImage()
+
+    def test_fret_numbers_stand_at_their_onsets(self) -> None:
+        scene = self.sheet.scene()
+        assert scene is not None
+        for inside in scene.phrase.notes:
+            box = painting.fret_box(scene, inside)
+            self.assertAlmostEqual(box.center().x(), scene.geometry.x(inside.onset_s), delta=0.01)
+            self.assertAlmostEqual(
+                box.center().y(), scene.geometry.string_y(inside.written.string), delta=0.01
+            )
+
+    def test_a_bend_is_drawn_over_its_string(self) -> None:
+        phrase = self.document.phrase
+        assert phrase is not None
+        target = bent(phrase.notes[2], 200.0)
+        notes = [target if n.ident == target.ident else n for n in phrase.notes]
+        self.document.change("x", lambda l: l.with_phrase(phrase.with_notes(notes)))
+        scene = self.sheet.scene()
+        assert scene is not None
+        g = scene.geometry
+        x = int(g.x(target.onset_s + 0.3))
+        top = int(g.string_y(2) - 4 - 2 * g.semitone_height)
+        self.assertTrue(
+            has_colour(self._picture(), theme.LIGHT.written, x - 4, top - 5, x + 4, top + 6)
+        )
+
+    def test_heard_and_written_have_their_hues(self) -> None:
+        image = self._picture()
+        scene = self.sheet.scene()
+        assert scene is not None
+        g = scene.geometry
+        x, y = int(g.x(2.1)), int(g.pitch_y(60.0))
+        self.assertTrue(has_colour(image, theme.LIGHT.heard, x, y - 4, x + 20, y + 5))
+        y = int(g.string_y(3))
+        self.assertTrue(has_colour(image, theme.LIGHT.written, x, y - 3, x + 15, y + 4))
+
+    def test_doubt_has_a_hue_and_a_dash(self) -> None:
+        phrase = self.document.phrase
+        assert phrase is not None
+        first = phrase.notes[0]
+        doubtful = replace(first, heard=replace(first.heard, confidence=0.2))
+        self.document.change(
+            "x", lambda l: l.with_phrase(phrase.with_notes([doubtful, *phrase.notes[1:]]))
+        )
+        scene = self.sheet.scene()
+        assert scene is not None
+        x, y = int(scene.geometry.x(2.0)), int(scene.geometry.pitch_y(60.0))
+        image = self._picture()
+        self.assertTrue(has_colour(image, theme.LIGHT.doubt, x, y - 3, x + 60, y + 4))
+        self.assertFalse(has_colour(image, theme.LIGHT.heard, x + 6, y - 2, x + 40, y + 3))
+
+    def test_labels_stand_clear_of_each_other(self) -> None:
+        picture = QPixmap(300, 200)
+        painter = QPainter(picture)
+        taken: list = []
+        for _ in range(3):
+            painting._label(painter, "full", 100.0, 100.0, taken)
+        painter.end()
+        for index, one in enumerate(taken):
+            for other in taken[index + 1 :]:
+                self.assertFalse(one.intersects(other))
+
+    def test_notes_before_are_those_of_the_same_string(self) -> None:
+        phrase = self.document.lesson.phrases[0]
+        before = painting.notes_before(phrase)
+        self.assertEqual(before[2].ident, 1)
+        self.assertEqual(before[4].ident, 3)
+        self.assertNotIn(1, before)
+
+    def test_a_very_long_phrase_is_painted(self) -> None:
+        notes = [
+            note(k + 1, 2.0 + 0.1 * k, 1 + k % 6, 5 + k % 4, length_s=0.09) for k in range(2000)
+        ]
+        phrase = Phrase(5, "long", 1.9, 203.0).with_notes(notes)
+        self.document.change("x", lambda l: l.with_phrase(phrase))
+        self.document.choose_phrase(5)
+        scene = self.sheet.scene()
+        assert scene is not None
+        self.assertLess(len(scene.visible()), 400)
+        self.sheet.scroll_to(100.0)
+        self.assertFalse(self._picture().isNull())
+
+
+class TestOtherPictures(WindowTest):
+    def test_the_strip_shows_the_phrase_in_colour(self) -> None:
+        self.open_small()
+        self.window.show_desk(HEAR)
+        strip = self.window.hear.strip
+        image = strip.grab().toImage()
+        x = int(strip.x_of(3.0))
+        middle = strip.height() // 2
+        self.assertFalse(
+            image.pixelColor(x, middle + 2) == image.pixelColor(int(strip.x_of(7.0)), middle + 2)
+        )
+
+    def test_the_page_on_screen_is_the_page_in_print(self) -> None:
+        self.open_small()
+        self.window.show_desk(TEACH)
+        pages = lay_out(small_lesson(), measure=measure_words)
+        picture = QPixmap(840, 1188)
+        picture.fill(QColor("white"))
+        painter = QPainter(picture)
+        paint_page(painter, pages[0], 4.0)
+        painter.end()
+        self.assertTrue(has_colour(picture.toImage(), "#16181B", 60, 60, 400, 140))
+        self.assertEqual(len(self.window.teach.laid_out()), len(pages))
+
+    def test_the_neck_is_mirrored_for_left_handed_players(self) -> None:
+        neck = Neck()
+        neck.resize(400, 130)
+        neck.show_phrase(Guitar(), ((3, 5),), (3, 5), (), (5, 8))
+        right = neck.spot(3, 5)
+        neck.show_phrase(Guitar(left_handed=True), ((3, 5),), (3, 5), (), (5, 8))
+        left = neck.spot(3, 5)
+        self.assertAlmostEqual(right.x() + left.x(), 400.0, delta=1.0)
+        self.assertEqual(right.y(), left.y())
+        self.assertFalse(neck.grab().isNull())
+
+    def test_frets_get_closer_up_the_neck(self) -> None:
+        neck = Neck()
+        neck.resize(400, 130)
+        widths = [neck.fret_x(f + 1) - neck.fret_x(f) for f in range(12)]
+        self.assertEqual(widths, sorted(widths, reverse=True))
+        self.assertAlmostEqual(widths[1] / widths[0], 2 ** (-1 / 12), delta=0.001)
+
+    def test_a_slider_goes_by_keys_and_mouse(self) -> None:
+        from PyQt6.QtCore import Qt
+        from PyQt6.QtTest import QTest
+
+        slider = LineSlider(0.0, 1.0, 0.5, name="test", step=0.1, marks=((0.5, "half"),))
+        slider.resize(218, 34)
+        seen: list[float] = []
+        slider.changed.connect(seen.append)
+        QTest.keyClick(slider, Qt.Key.Key_Right)
+        self.assertAlmostEqual(slider.value, 0.6)
+        QTest.mouseClick(slider, Qt.MouseButton.LeftButton, pos=QPoint(209, 11))
+        self.assertAlmostEqual(slider.value, 1.0)
+        self.assertEqual(len(seen), 2)
+        self.assertEqual(slider.accessibleName(), "test")
+        slider.set_value(9.0)
+        self.assertEqual(slider.value, 1.0)
+        self.assertFalse(slider.grab().isNull())
+
+    def test_a_click_beside_every_place_does_nothing(self) -> None:
+        neck = Neck()
+        neck.resize(400, 130)
+        neck.show_phrase(Guitar(), (), None, (), None)
+        asked: list[tuple[int, int]] = []
+        neck.place_clicked.connect(lambda s, f: asked.append((s, f)))
+        from PyQt6.QtCore import Qt
+        from PyQt6.QtTest import QTest
+
+        QTest.mouseClick(neck, Qt.MouseButton.LeftButton, pos=QPointF(200, 60).toPoint())
+        self.assertEqual(asked, [])
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,200 @@
+"""The whole way from sound to a placed and counted lesson."""
+
+import tempfile
+import unittest
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from juxtanote.core.analysis.decode import FoundNote
+from juxtanote.core.analysis.listen import PerceivedNote, join_glides
+from juxtanote.core.audio.read import Sound
+from juxtanote.core.progress import Cancelled
+from juxtanote.core.score.lesson import Focus, Lesson, Phrase
+from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.theory.tuning import STANDARD, Guitar
+from juxtanote.core.transcribe import (
+    Options,
+    choose_key,
+    evidence_of,
+    guess_tuning,
+    hear_all,
+    hear_stretch,
+    measure_recording,
+    place_heard,
+    replace_places,
+    shifted,
+    split_at_rests,
+    time_map_of,
+    transcribe,
+)
+from tests.lessons import note, small_lesson
+from tests.sounds import RATE, scale_line
+
+PITCHES = [57, 60, 62, 64, 67, 69, 67, 64]
+
+
+def heard(midi: float, onset: float, *tags: str, confidence: float = 0.95) -> PerceivedNote:
+    """Make a heard note of 0.3 s."""
+    return PerceivedNote(onset, onset + 0.3, midi, -18.0, confidence, frozenset(tags))
+
+
+class TestSteps(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        mono, cls.events = scale_line(PITCHES)
+        cls.sound = Sound(np.stack([mono, mono]), RATE)
+
+    def test_a_stretch_holds_only_its_own_notes(self) -> None:
+        found = hear_stretch(self.sound, 1.0, 2.2)
+        self.assertTrue(found.notes)
+        self.assertTrue(all(0.97 <= n.onset_s < 2.2 for n in found.notes))
+
+    def test_a_focus_is_applied(self) -> None:
+        deaf = Focus(source="mix", low_hz=6000.0, high_hz=9000.0)
+        few = hear_stretch(self.sound, 0.0, 3.4, focus=deaf).notes
+        all_of_them = hear_stretch(self.sound, 0.0, 3.4).notes
+        self.assertLess(sum(n.confidence for n in few), sum(n.confidence for n in all_of_them))
+
+    def test_listening_whole_is_listening_in_stretches(self) -> None:
+        whole = hear_all(self.sound)
+        near = sum(any(abs(n.onset_s - e.onset_s) < 0.05 for n in whole) for e in self.events)
+        self.assertGreaterEqual(near, 7)
+
+    def test_listening_can_be_stopped(self) -> None:
+        def stop(part: float) -> None:
+            if part > 0.3:
+                raise Cancelled
+
+        with self.assertRaises(Cancelled):
+            hear_all(self.sound, progress=stop)
+
+    def test_measuring_gives_beats_and_reference(self) -> None:
+        measured = measure_recording(self.sound)
+        self.assertLess(abs(measured.reference_cents), 4.0)
+        time_map = time_map_of(measured.beats)
+        self.assertGreaterEqual(len(time_map.beat_times_s), 2)
+
+    def test_evidence_is_thin_enough_to_keep(self) -> None:
+        evidence = evidence_of(hear_stretch(self.sound, 0.0, 3.4))
+        self.assertLessEqual(len(evidence.onset), 6000)
+        self.assertEqual(len(evidence.onset), len(evidence.level))
+
+
+class TestChoices(unittest.TestCase):
+    def test_tunings_are_guessed_from_the_lowest_notes(self) -> None:
+        cases = {
+            40: STANDARD,
+            39: (39, 44, 49, 54, 58, 63),
+            38: (38, 45, 50, 55, 59, 64),
+            35: (35, *STANDARD),
+        }
+        for lowest, tuning in cases.items():
+            with self.subTest(lowest=lowest):
+                self.assertEqual(guess_tuning([float(lowest)] * 3 + [60.0] * 20), tuning)
+        self.assertEqual(guess_tuning([]), STANDARD)
+
+    def test_keys_need_a_few_notes(self) -> None:
+        self.assertEqual(choose_key([heard(60, 0.0)]), ("", ""))
+        line = [heard(m, 0.3 * k) for k, m in enumerate((57, 60, 62, 64, 67, 69, 57))]
+        self.assertEqual(choose_key(line)[0], "A minor")
+
+    def test_what_no_string_can_sound_is_left_out(self) -> None:
+        notes = place_heard(
+            [heard(30, 0.0), heard(60, 0.5), heard(100, 1.0)], Guitar(), "alternate"
+        )
+        self.assertEqual([n.heard.midi for n in notes], [60])
+
+    def test_phrases_are_cut_at_rests(self) -> None:
+        notes = [note(k, t, 3, 5) for k, t in enumerate((0.0, 0.5, 1.0, 4.0, 4.5), start=1)]
+        self.assertEqual([len(part) for part in split_at_rests(notes)], [3, 2])
+        self.assertEqual(split_at_rests([]), [])
+
+    def test_a_lesson_can_be_shifted_along_the_recording(self) -> None:
+        moved = shifted(small_lesson(), 10.0)
+        self.assertEqual(moved.phrases[0].start_s, 12.0)
+        self.assertEqual(moved.phrases[0].notes[0].onset_s, 12.0)
+        self.assertEqual(moved.time_map.beat_times_s[0], 10.0)
+
+    def test_placing_again_keeps_locks_and_typed_fingers(self) -> None:
+        lesson = small_lesson()
+        phrase = lesson.phrases[0]
+        locked = (
+            phrase.notes[0].rewritten("place", string=5, fret=15).rewritten("finger", finger="4")
+        )
+        changed = replace_places(phrase.with_notes([locked, *phrase.notes[1:]]), lesson)
+        first = changed.notes[0].written
+        self.assertEqual((first.string, first.fret, first.finger), (5, 15, "4"))
+        self.assertEqual(changed.notes[1].written.string, 5)
+
+
+class TestJoiningGlides(unittest.TestCase):
+    def _note(self, start: float, end: int, midi: int, sure: float, **kinds: float) -> FoundNote:
+        fields = {"slurred": 0.0, "slide": 0.0, "muted": 0.0, "harmonic": 0.0} | kinds
+        return FoundNote(start, end, midi, sure, sure, rivals=(), **fields)
+
+    def test_the_doubtful_top_of_a_bend_is_joined(self) -> None:
+        joined = join_glides([self._note(10, 30, 67, 0.95), self._note(28, 70, 69, 0.2, slide=0.6)])
+        self.assertEqual([(n.midi, n.end) for n in joined], [(67, 70)])
+
+    def test_a_clear_note_is_left_alone(self) -> None:
+        notes = [self._note(10, 30, 67, 0.95), self._note(28, 70, 69, 0.97)]
+        self.assertEqual(join_glides(notes), notes)
+
+    def test_a_far_or_late_note_is_left_alone(self) -> None:
+        notes = [
+            self._note(10, 30, 67, 0.95),
+            self._note(28, 70, 79, 0.2),
+            self._note(200, 220, 68, 0.2),
+        ]
+        self.assertEqual(join_glides(notes), notes)
+
+
+class TestTranscribing(unittest.TestCase):
+    def setUp(self) -> None:
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.path = Path(held.name) / "line.wav"
+        mono, self.events = scale_line(PITCHES)
+        soundfile.write(self.path, np.stack([mono, mono]).T, RATE)
+
+    def test_a_recording_becomes_a_lesson(self) -> None:
+        lesson = transcribe(self.path, Options())
+        self.assertIsInstance(lesson, Lesson)
+        notes = [n for p in lesson.phrases for n in p.notes]
+        self.assertGreaterEqual(len(notes), 7)
+        for inside in notes:
+            sounding = lesson.guitar.midi_at(inside.written.string, inside.written.fret)
+            if not inside.written.techniques:
+                self.assertEqual(sounding, round(inside.heard.midi))
+            self.assertIsNotNone(inside.written.onset_beats)
+            self.assertTrue(inside.written.finger or inside.written.fret == 0)
+
+    def test_a_given_tuning_and_tempo_are_used(self) -> None:
+        tuning = (38, 43, 48, 53, 57, 62)
+        lesson = transcribe(self.path, Options(tuning=tuning, bpm=75.0))
+        self.assertEqual(lesson.guitar.tuning, tuning)
+        self.assertAlmostEqual(lesson.time_map.tempo_at(1.5), 75.0, delta=6.0)
+
+    def test_the_fallback_road_works_too(self) -> None:
+        lesson = transcribe(self.path, Options(learned=False))
+        self.assertGreaterEqual(sum(len(p.notes) for p in lesson.phrases), 5)
+
+    def test_progress_rises_to_the_end(self) -> None:
+        seen: list[float] = []
+        transcribe(self.path, Options(), seen.append)
+        self.assertAlmostEqual(seen[-1], 1.0)
+        self.assertTrue(all(0.0 <= part <= 1.0 for part in seen))
+
+
+class TestPhraseEvidence(unittest.TestCase):
+    def test_phrases_without_notes_are_counted_too(self) -> None:
+        lesson = replace(small_lesson(), time_map=TimeMap((0.0, 0.5, 1.0)))
+        empty = Phrase(9, "empty", 0.0, 1.0)
+        self.assertEqual(replace_places(empty, lesson).notes, ())
+
+
+if __name__ == "__main__":
+    unittest.main()
