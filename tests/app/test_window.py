@@ -15,6 +15,7 @@ from juxtanote.app.actions import ACTIONS, MENUS, TECHNIQUE_OF
 from juxtanote.app.jobs.runner import Job, JobRunner
 from juxtanote.app.main import NO_DISPLAY, has_display, run, write_shots
 from juxtanote.app.main_window import CHECK, HEAR, PLACE, PRACTISE, TEACH
+from juxtanote.core.audio.read import to_rate
 from juxtanote.core.audio.write import write_sound
 from juxtanote.core.errors import LessonFileError
 from juxtanote.core.formats.lesson_file import load_lesson, save_lesson
@@ -328,6 +329,29 @@ class TestHearing(WindowTest):
         table.item(0, 5).setText("many")
         phrase = self.document.lesson.phrases[0]
         self.assertEqual((phrase.name, phrase.repeats), ("opening", 3))
+
+    def test_typing_a_bar_number_counts_from_there(self) -> None:
+        self.open_small()
+        table = self.window.hear.phrases
+        table.item(0, 3).setText("9")
+        time_map = self.document.lesson.time_map
+        self.assertEqual(time_map.bar_and_beat(float(time_map.to_beats(2.1)))[0], 9)
+        self.assertTrue(table.item(0, 3).text().startswith("9"))
+        table.item(0, 3).setText("nine")
+        self.assertTrue(table.item(0, 3).text().startswith("9"))
+
+    def test_phrases_are_proposed_in_one_step(self) -> None:
+        one, _ = scale_line([57, 60, 62, 64, 67, 69], step_s=0.3)
+        gap = np.zeros(2 * 22_050, dtype=np.float32)
+        mono = np.concatenate([one, gap, one])
+        audio = to_rate(np.stack([mono, mono]), 22_050, RATE)
+        self.open_recording(audio)
+        self.window.hear.propose.click()
+        self.settle()
+        self.assertTrue(wait_until(lambda: len(self.document.lesson.phrases) >= 2, 30_000))
+        self.assertEqual([p.name for p in self.document.lesson.phrases][:2], ["A", "B"])
+        self.document.undo_stack.undo()
+        self.assertEqual(self.document.lesson.phrases, ())
 
     def test_beat_buttons_change_the_map(self) -> None:
         self.open_small()

@@ -40,6 +40,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("next_phrase", "&Next phrase", "PgDown", "Go to the next phrase", "Phrase"),
     ActionSpec("previous_phrase", "&Previous phrase", "PgUp", "Go to the phrase before", "Phrase"),
     ActionSpec("listen", "&Listen to this phrase", "L", "Find its notes in the background", "Phrase"),
+    ActionSpec("propose", "P&ropose phrases", "Ctrl+P", "Cut where the lead breathes", "Phrase"),
     ActionSpec("place_again", "&Place again", "P", "Choose strings anew around what is locked", "Phrase"),
     ActionSpec("alternative", "&Another placement", "A", "Swap to the next whole alternative", "Phrase"),
     ActionSpec("next_note", "Next note", "Right", "Select the next note", "Note"),

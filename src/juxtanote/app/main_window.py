@@ -127,6 +127,7 @@ class MainWindow(QMainWindow):
             "previous_phrase": lambda: document.step_phrase(-1),
             "listen": self.tasks.listen, "place_again": place.place_again,
             "alternative": place.next_alternative,
+            "propose": self.tasks.propose,
             "next_note": lambda: document.step_selection(1),
             "previous_note": lambda: document.step_selection(-1),
             "extend_next": lambda: document.step_selection(1, extend=True),
@@ -194,6 +195,7 @@ class MainWindow(QMainWindow):
             part.failed.connect(self.complain)
         self.hear.measure_wanted.connect(self._on_measure_wanted)
         self.place.listen_wanted.connect(self.tasks.listen)
+        self.hear.propose_wanted.connect(self.tasks.propose)
         self.files.sound_ready.connect(self._on_sound_ready)
         self.tasks.measured.connect(self.hear.show_measured)
         self.tasks.tab_rendered.connect(self._on_tab_rendered)

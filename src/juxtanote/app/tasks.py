@@ -10,7 +10,8 @@ from juxtanote.app.transport.controller import Transport
 from juxtanote.app.transport.devices import RATE
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.progress import Progress
-from juxtanote.core.score.edits import merge_listening
+from juxtanote.core.score.cuts import Cut, propose_cuts
+from juxtanote.core.score.edits import cut_phrase, merge_listening
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import Evidence, Note
 from juxtanote.core.score.rhythm import write_phrase
@@ -18,6 +19,7 @@ from juxtanote.core.synth.render import Rendered, render_phrase
 from juxtanote.core.transcribe import (
     Measured,
     evidence_of,
+    hear_all,
     hear_stretch,
     measure_recording,
     place_heard,
@@ -26,6 +28,7 @@ from juxtanote.core.transcribe import (
 )
 
 RENDER_DELAY_MS = 250
+SURE_ENOUGH = 0.6
 
 
 class Tasks(QObject):
@@ -125,6 +128,39 @@ class Tasks(QObject):
         if count == 0:
             words = "No guitar was heard here. Bring it forward on the Hear desk, or cut another stretch."
         self.told.emit(words)
+
+    def propose(self) -> None:
+        """Listen to the whole recording and cut it where the lead breathes; one step to undo."""
+        document = self._document
+        lesson, sound = document.lesson, document.sound
+        if sound is None:
+            self.told.emit("Open a recording first.")
+            return
+
+        def work(progress: Progress) -> object:
+            notes = hear_all(sound, reference_cents=lesson.reference_cents, progress=progress)
+            sure = [n for n in notes if n.confidence > SURE_ENOUGH]
+            return propose_cuts(
+                [n.onset_s for n in sure], [n.offset_s for n in sure], lesson.time_map
+            )
+
+        job = Job("Looking for phrases", work)
+        job.succeeded.connect(self._on_proposed)
+        job.failed.connect(self._on_failed)
+        self._runner.start(job)
+
+    def _on_proposed(self, cuts: list[Cut]) -> None:
+        def edit(lesson: Lesson) -> Lesson:
+            for cut in cuts:
+                taken = any(p.start_s < cut.end_s and cut.start_s < p.end_s for p in lesson.phrases)
+                if not taken:
+                    lesson = cut_phrase(lesson, cut.start_s, cut.end_s)
+            return lesson
+
+        before = len(self._document.lesson.phrases)
+        self._document.change("Propose phrases", edit)
+        count = len(self._document.lesson.phrases) - before
+        self.told.emit(f"{count} phrases proposed; Ctrl+Z takes them back, Del refuses one.")
 
     # Rendering
 

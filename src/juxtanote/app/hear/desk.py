@@ -31,15 +31,17 @@ from juxtanote.core.errors import TuningError
 from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import STATUSES, Lesson, Phrase
 from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.theory.pitch import pitch_name
 from juxtanote.core.theory.scales import parse_key
 from juxtanote.core.theory.tuning import PRESETS, parse_tuning, tuning_name
-from juxtanote.core.transcribe import Measured
+from juxtanote.core.transcribe import Measured, guess_tuning
 
 
 class HearDesk(QWidget):
     """Cutting, naming and measuring."""
 
     measure_wanted = pyqtSignal()
+    propose_wanted = pyqtSignal()
     told = pyqtSignal(str)
 
     def __init__(
@@ -73,8 +75,9 @@ class HearDesk(QWidget):
         self.key.setAccessibleName("Key")
         self.feel.setPlaceholderText("such as straight sixteenths")
         self.feel.setAccessibleName("Feel")
-        self.evidence = {name: soft() for name in ("tempo", "metre", "reference", "key")}
+        self.evidence = {name: soft() for name in ("tempo", "metre", "reference", "tuning", "key")}
         self.measure = QPushButton(labels.MEASURE)
+        self.propose = QPushButton(labels.PROPOSE)
         self.source = QComboBox()
         for key, words in labels.SOURCES.items():
             self.source.addItem(words, key)
@@ -108,7 +111,11 @@ class HearDesk(QWidget):
         lower = QHBoxLayout()
         lower.setSpacing(14)
         left = Panel()
-        left.column.addWidget(heading(labels.PHRASES))
+        head = QHBoxLayout()
+        head.addWidget(heading(labels.PHRASES))
+        head.addStretch(1)
+        head.addWidget(self.propose)
+        left.column.addLayout(head)
         left.column.addWidget(self.phrases)
         lower.addWidget(left, 3)
         lower.addWidget(self._facts_panel(), 2)
@@ -128,7 +135,7 @@ class HearDesk(QWidget):
             ("tempo", self._tempo_row(), self.evidence["tempo"]),
             ("beats to a bar", self.beats_per_bar, self.evidence["metre"]),
             ("reference pitch", self.reference, self.evidence["reference"]),
-            ("tuning", self.tuning, None),
+            ("tuning", self.tuning, self.evidence["tuning"]),
             ("key", self.key, self.evidence["key"]),
             ("feel", self.feel, None),
             ("guitar forward", self._focus_row(), None),
@@ -180,6 +187,7 @@ class HearDesk(QWidget):
 
     def _connect(self) -> None:
         self.measure.clicked.connect(self.measure_wanted)
+        self.propose.clicked.connect(self.propose_wanted)
         self.tempo.editingFinished.connect(self._on_tempo)
         self.beats_per_bar.editingFinished.connect(self._on_metre)
         self.reference.editingFinished.connect(self._on_reference)
@@ -233,6 +241,7 @@ class HearDesk(QWidget):
         names = {tuning: name for name, tuning in PRESETS.items()}
         self.tuning.setEditText(names.get(lesson.guitar.tuning, tuning_name(lesson.guitar.tuning)))
         self.tuning.setToolTip(tuning_name(lesson.guitar.tuning))
+        self.evidence["tuning"].setText(_tuning_evidence(lesson))
         self.key.setText(lesson.key)
         self.evidence["key"].setText(lesson.scale and f"scale: {lesson.scale}")
         self.feel.setText(lesson.feel)
@@ -258,7 +267,7 @@ class HearDesk(QWidget):
             for column, text in enumerate(self._cells(lesson, phrase)):
                 item = QTableWidgetItem(text)
                 item.setData(Qt.ItemDataRole.UserRole, phrase.ident)
-                if column in (1, 2, 3):
+                if column in (1, 2):
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
                 table.setItem(row, column, item)
             if self._document.phrase is not None and phrase.ident == self._document.phrase.ident:
@@ -279,6 +288,9 @@ class HearDesk(QWidget):
         if self._filling:
             return
         ident, text = item.data(Qt.ItemDataRole.UserRole), item.text().strip()
+        if item.column() == 3:
+            self._set_bar(ident, text)
+            return
         name = {0: "name", 4: "place_in_form", 5: "repeats", 6: "status"}.get(item.column())
         value: object = text
         if name == "repeats":
@@ -293,6 +305,20 @@ class HearDesk(QWidget):
             f"Change {name.replace('_', ' ')}",
             lambda lesson: edits.change_phrase(lesson, ident, **{name: value}),
         )
+
+    def _set_bar(self, ident: int, text: str) -> None:
+        """Count bars so that a phrase begins in the bar that was typed."""
+        phrase, time_map = self._document.lesson.phrase(ident), self._document.lesson.time_map
+        number = text.split("·")[0].strip()
+        if phrase is None or not number.lstrip("-").isdigit() or abs(int(number)) > 9999:
+            self._on_lesson_changed()
+            return
+        here, _ = time_map.bar_and_beat(float(time_map.to_beats(phrase.start_s + 0.1)))
+        beats = (here - int(number)) * time_map.beats_per_bar
+        if beats:
+            self._map("Set bar number", lambda m: m.shifted_by_a_beat(beats))
+        else:
+            self._on_lesson_changed()
 
     def _on_row(self, row: int, *_: int) -> None:
         item = self.phrases.item(row, 0)
@@ -397,6 +423,16 @@ class HearDesk(QWidget):
     def _on_play_here(self, seconds: float) -> None:
         self._transport.seek(seconds)
         self._transport.play()
+
+
+def _tuning_evidence(lesson: Lesson) -> str:
+    """Say which tuning the notes heard so far would need."""
+    midi = [n.heard.midi for p in lesson.phrases for n in p.notes]
+    if not midi:
+        return "listen to a phrase to estimate it"
+    guess = guess_tuning(midi)
+    names = {tuning: name for name, tuning in PRESETS.items()}
+    return f"lowest note heard {pitch_name(min(midi))}: {names.get(guess, tuning_name(guess))} would do"
 
 
 def _hertz(value: int, name: str) -> QSpinBox:

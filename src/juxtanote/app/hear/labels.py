@@ -4,6 +4,7 @@ PHRASES = "Phrases"
 FACTS = "The recording"
 DRAG = "Drag over the recording to cut a phrase · [ ] move its edges outwards, { } inwards"
 NO_PHRASES = "Nothing is cut yet. Drag over the recording above."
+PROPOSE = "Propose phrases"
 MEASURE = "Measure the recording"
 COLUMNS = ("name", "from", "to", "bar", "place in the form", "repeats", "status")
 FOCUS = "Guitar forward"

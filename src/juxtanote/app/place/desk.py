@@ -18,6 +18,7 @@ from juxtanote.app.widgets.slider import LineSlider
 from juxtanote.core.formats.breakdown import note_name
 from juxtanote.core.formats.text_tab import bend_name
 from juxtanote.core.fretboard.reasons import Reasons, explain, phrase_sentence
+from juxtanote.core.fretboard.silence import strings_to_silence
 from juxtanote.core.fretboard.solver import Placement, alternatives, solve
 from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import SCHOOLS, Lesson, Phrase
@@ -124,7 +125,9 @@ class PlaceDesk(QWidget):
             return
         self.evenness.set_value(phrase.evenness)
         placement = self._placement(phrase)
-        self._sentence.setText(phrase_sentence(placement))
+        used = [n.written.string for n in phrase.notes]
+        quiet = strings_to_silence(used, lesson.guitar.string_count)
+        self._sentence.setText(f"{phrase_sentence(placement)} {quiet}")
         tempo = lesson.time_map.tempo_at(phrase.start_s)
         self._facts.setText(f"{len(phrase.notes)} notes · {tempo:.0f} beats a minute")
         notes = self._document.selected_notes

@@ -1,0 +1,87 @@
+"""Where a teacher would cut: at rests, after long notes, at bar lines."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from juxtanote.core.score.time_map import TimeMap
+
+SHORTEST_S, LONGEST_S = 1.2, 9.0
+PAUSE_S = 0.35
+
+
+@dataclass(frozen=True, slots=True)
+class Cut:
+    """A stretch that could be one phrase, and why it ends where it does."""
+
+    start_s: float
+    end_s: float
+    why: str
+
+
+def propose_cuts(
+    onsets_s: Sequence[float], offsets_s: Sequence[float], time_map: TimeMap
+) -> list[Cut]:
+    """Cut a row of notes, sorted by onset, into phrases.
+
+    Every gap is weighed: a pause counts most, then a held note, then a bar line; stretches that
+    would be shorter than a breath or longer than one can keep in mind are not cut, or cut where
+    the weight is largest.
+    """
+    onsets, offsets = np.asarray(onsets_s, float), np.asarray(offsets_s, float)
+    if len(onsets) == 0:
+        return []
+    weights, reasons = _weigh(onsets, offsets, time_map)
+    cuts: list[Cut] = []
+    _divide(onsets, offsets, weights, reasons, 0, len(onsets), cuts)
+    return cuts
+
+
+def _weigh(
+    onsets: np.ndarray, offsets: np.ndarray, time_map: TimeMap
+) -> tuple[np.ndarray, list[str]]:
+    """Weigh the gap before each note but the first, and name the strongest reason."""
+    ends = np.maximum.accumulate(offsets)
+    usual = float(np.median(np.diff(onsets))) if len(onsets) > 2 else 0.3
+    weights, reasons = np.zeros(len(onsets)), [""] * len(onsets)
+    beats = time_map.to_beats(onsets)
+    for k in range(1, len(onsets)):
+        pause = onsets[k] - ends[k - 1]
+        held = (onsets[k] - onsets[k - 1]) / max(usual, 0.05)
+        near_bar = abs(beats[k] / time_map.beats_per_bar - round(beats[k] / time_map.beats_per_bar))
+        scores = {
+            "a rest": 2.5 * min(max(pause / PAUSE_S, 0.0), 3.0),
+            "a long note": 0.8 * min(max(held - 1.6, 0.0), 4.0),
+            "a bar line": 0.8 if near_bar < 0.06 else 0.0,
+        }
+        weights[k] = sum(scores.values())
+        reasons[k] = max(scores, key=lambda name: scores[name])
+    return weights, reasons
+
+
+def _divide(
+    onsets: np.ndarray,
+    offsets: np.ndarray,
+    weights: np.ndarray,
+    reasons: list[str],
+    first: int,
+    last: int,
+    cuts: list[Cut],
+) -> None:
+    """Cut a stretch at its heaviest gap while that is heavy enough or the stretch is too long."""
+    start, end = float(onsets[first]), float(offsets[first:last].max())
+    inside = [
+        k
+        for k in range(first + 1, last)
+        if onsets[k] - start >= SHORTEST_S and end - onsets[k] >= SHORTEST_S
+    ]
+    best = max(inside, key=lambda k: weights[k], default=None)
+    too_long = end - start > LONGEST_S
+    if best is None or (weights[best] < 2.4 and not too_long):
+        why = reasons[last] if last < len(reasons) else "the end"
+        limit = float(onsets[last]) - 0.02 if last < len(onsets) else end + 0.1
+        cuts.append(Cut(max(start - 0.06, 0.0), max(min(end + 0.08, limit), start + 0.2), why))
+        return
+    _divide(onsets, offsets, weights, reasons, first, best, cuts)
+    _divide(onsets, offsets, weights, reasons, best, last, cuts)

@@ -1,0 +1,72 @@
+"""Where phrases are cut, and which strings are kept quiet."""
+
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from juxtanote.core.fretboard.silence import strings_to_silence
+from juxtanote.core.score.cuts import LONGEST_S, propose_cuts
+from juxtanote.core.score.time_map import TimeMap
+
+MAP = TimeMap(tuple(0.5 * k for k in range(200)))
+
+
+def run(start_s: float, count: int, step_s: float = 0.25) -> tuple[list[float], list[float]]:
+    """Make a run of even notes."""
+    onsets = [start_s + step_s * k for k in range(count)]
+    return onsets, [onset + 0.9 * step_s for onset in onsets]
+
+
+class TestCuts(unittest.TestCase):
+    def test_rests_part_phrases(self) -> None:
+        first, second = run(1.0, 12), run(6.0, 12)
+        cuts = propose_cuts(first[0] + second[0], first[1] + second[1], MAP)
+        self.assertEqual(len(cuts), 2)
+        self.assertEqual(cuts[0].why, "a rest")
+        self.assertLess(cuts[0].end_s, 6.0)
+        self.assertLess(cuts[1].start_s, 6.0)
+
+    def test_a_held_note_ends_a_phrase(self) -> None:
+        first, second = run(0.0, 9), run(4.0, 9)
+        offsets = [*first[1][:-1], 3.98, *second[1]]
+        cuts = propose_cuts(first[0] + second[0], offsets, MAP)
+        self.assertEqual(len(cuts), 2)
+        self.assertEqual(cuts[0].why, "a long note")
+
+    def test_an_even_run_is_cut_only_when_it_is_too_long(self) -> None:
+        self.assertEqual(len(propose_cuts(*run(0.0, 20), MAP)), 1)
+        cuts = propose_cuts(*run(0.0, 80), MAP)
+        self.assertGreater(len(cuts), 1)
+        self.assertTrue(all(cut.end_s - cut.start_s <= LONGEST_S + 0.5 for cut in cuts))
+
+    def test_no_notes_no_phrases(self) -> None:
+        self.assertEqual(propose_cuts([], [], MAP), [])
+
+    @given(st.lists(st.floats(0.05, 3.0), min_size=1, max_size=60))
+    @settings(deadline=None, max_examples=60)
+    def test_every_note_is_in_one_phrase(self, gaps: list[float]) -> None:
+        onsets = np.cumsum(gaps)
+        offsets = onsets + 0.04
+        cuts = propose_cuts(list(onsets), list(offsets), MAP)
+        for onset in onsets:
+            self.assertEqual(sum(cut.start_s <= onset < cut.end_s for cut in cuts), 1)
+
+
+class TestSilence(unittest.TestCase):
+    def test_each_unused_string_is_named_once(self) -> None:
+        for used in ([1], [6], [2, 4], [1, 6], [3, 4, 5]):
+            words = strings_to_silence(used, 6)
+            for string in range(1, 7):
+                with self.subTest(used=used, string=string):
+                    self.assertEqual(str(string) in words, string not in used)
+
+    def test_thick_strings_lie_under_the_palm(self) -> None:
+        self.assertIn("string 6 under the palm", strings_to_silence([1, 2, 3, 4, 5], 6))
+        self.assertIn("string 3 with a finger", strings_to_silence([2, 4], 6))
+        self.assertEqual(strings_to_silence([], 6), "")
+
+
+if __name__ == "__main__":
+    unittest.main()
