@@ -31,6 +31,8 @@ class ShortSpectra:
 
 def measure_spectra(mono: NDArray[np.float32], sample_rate: int) -> ShortSpectra:
     """Take the spectra that pitch curves are read from."""
+    from scipy.fft import rfft
+
     parts = []
     for size in (FRAME_LENGTH, LONG_FRAME):
         padded = np.pad(mono, (size // 2, size))
@@ -40,9 +42,8 @@ def measure_spectra(mono: NDArray[np.float32], sample_rate: int) -> ShortSpectra
         magnitude = np.empty((len(frames), size // 2 + 1), dtype=np.float32)
         for start in range(0, len(frames), 256):
             block = frames[start : start + 256] * window
-            magnitude[start : start + len(block)] = np.abs(np.fft.rfft(block, 2 * size, axis=1))[
-                :, : size // 2 + 1
-            ]
+            spectrum = rfft(block, 2 * size, axis=1, workers=2)
+            magnitude[start : start + len(block)] = np.abs(spectrum[:, : size // 2 + 1])
         parts.append(magnitude)
     return ShortSpectra(parts[0], parts[1], sample_rate)
 
@@ -105,12 +106,15 @@ def _smooth(salience: NDArray[np.float64], start: int) -> NDArray[np.int64]:
     # Begin near the written pitch, or at a bent one: the prior is weak.
     total = 3.0 * salience[0] - 0.006 * np.abs(np.arange(n_pitches) - start)
     back = np.zeros((n_frames, n_pitches), dtype=np.int64)
+    rows = np.arange(n_pitches)
+    padded = np.full(n_pitches + 2 * reach, -1e9)
+    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1)
     for frame in range(1, n_frames):
-        padded = np.pad(total, reach, constant_values=-1e9)
-        windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1) - price
-        best = np.argmax(windows, axis=1)
-        back[frame] = np.arange(n_pitches) + best - reach
-        total = windows[np.arange(n_pitches), best] + 3.0 * salience[frame]
+        padded[reach:-reach] = total
+        ways = windows - price
+        best = np.argmax(ways, axis=1)
+        back[frame] = rows + best - reach
+        total = ways[rows, best] + 3.0 * salience[frame]
     path = np.zeros(n_frames, dtype=np.int64)
     path[-1] = int(np.argmax(total))
     for frame in range(n_frames - 1, 0, -1):

@@ -14,6 +14,7 @@ from juxtanote.core.progress import Progress, no_progress, part_of
 from juxtanote.core.units import amplitude_to_db, cents_to_reference_hz
 
 GLIDE_BELOW = 0.55
+BEND_SOON = (6.0, 26.0)  # frames from the stroke to the top: 70 to 300 ms
 TIED_GAP_S = 0.09
 
 
@@ -211,30 +212,40 @@ def kind_threshold(kind: str) -> float:
 
 
 def join_glides(found: list[FoundNote]) -> list[FoundNote]:
-    """Make one note of a bend that was heard as two: its top, barely believed, reached by a glide."""
+    """Make one note of a bend that was heard as two or three: struck, its top, and let down."""
     joined: list[FoundNote] = []
+    tops: dict[int, int] = {}  # notes of `joined` that were bent: the pitch they were bent to
     for note in found:
-        source = next(
-            (
-                k
-                for k in range(len(joined) - 1, max(len(joined) - 4, -1), -1)
-                if _is_top_of(note, joined[k])
-            ),
-            None,
-        )
+        recent = range(len(joined) - 1, max(len(joined) - 4, -1), -1)
+        source = next((k for k in recent if _belongs_to(note, joined[k], tops.get(k))), None)
         if source is None:
             joined.append(note)
-        else:
-            joined[source] = replace(joined[source], end=max(joined[source].end, note.end))
+            continue
+        tops[source] = note.midi
+        joined[source] = replace(joined[source], end=max(joined[source].end, note.end))
     return joined
 
 
-def _is_top_of(note: FoundNote, before: FoundNote) -> bool:
-    """Tell whether a doubtful note is only where an earlier one has been bent, or let down, to."""
-    if note.dead or before.dead or not 1 <= abs(note.midi - before.midi) <= 4:
+def _belongs_to(note: FoundNote, before: FoundNote, top: int | None) -> bool:
+    """Tell whether a note is only where an earlier one has been bent, or let down, to.
+
+    A slide leaves a note that has had its time; a bend is on its way at once. What the listener
+    calls a glide soon after the stroke is therefore a bend, and a glide back to the fretted pitch
+    its release.
+    """
+    if note.dead or before.dead or not before.end >= note.start - 4.0:
         return False
-    follows = 3.0 <= note.start - before.start <= 80.0 and before.end >= note.start - 4.0
-    return follows and calibrated(note) < GLIDE_BELOW and note.slurred < 0.5
+    after = note.start - before.start
+    rise = note.midi - before.midi
+    glides = note.slide > kind_threshold("slide") and note.slide > note.slurred
+    if top is not None:
+        return abs(note.midi - top) <= 4 and note.midi >= before.midi and glides
+    if not 3.0 <= after <= 80.0 or not 1 <= abs(rise) <= 4:
+        return False
+    soon = BEND_SOON[0] <= after <= BEND_SOON[1] and note.end - note.start > 1.2 * after
+    if glides and rise > 0 and soon:
+        return True
+    return calibrated(note) < GLIDE_BELOW and note.slurred < kind_threshold("slurred")
 
 
 def _dead(note: FoundNote, onset: float, found: list[FoundNote], index: int) -> PerceivedNote:

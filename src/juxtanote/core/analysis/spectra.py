@@ -76,6 +76,8 @@ def log_spectra(
         raise ValueError(
             f"mid and side need one axis and one length, not {mid.shape}, {side.shape}"
         )
+    from scipy.fft import rfft
+
     n_frames = 1 + len(mid) // HOP_LENGTH
     spectra = np.zeros((len(WINDOWS), N_BINS, n_frames), dtype=np.float32)
     loud = loud_level(mid)
@@ -89,7 +91,7 @@ def log_spectra(
         frames = np.lib.stride_tricks.sliding_window_view(padded, frame_length)[::HOP_LENGTH]
         for start in range(0, n_frames, FRAMES_AT_ONCE):
             block = frames[start : min(start + FRAMES_AT_ONCE, n_frames)]
-            magnitude = np.abs(np.fft.rfft(block * window, axis=1)).astype(np.float32)
+            magnitude = np.abs(rfft(block * window, axis=1, workers=2)).astype(np.float32)
             bins = _log_bins(magnitude, frame_length, round(reference_cents))
             level = 20.0 * np.log10(np.maximum(bins / loud, 1e-6))
             scaled = np.clip((level - FLOOR_DB) / RANGE_DB, 0.0, 1.0)
