@@ -38,6 +38,7 @@ class Weights:
     vibrato_place: float = 0.744
     thick_lead: float = 0.064
     mid_neck: float = 0.025  # per fret between the hand and the seventh position
+    middle: float = 7.0  # the position that is neither low nor high
     grip: float = 0.86  # usual shapes of two notes at once
     grip_moves: float = 0.24  # per string that a grip leaves for the next grip
     leave_slide: float = 0.7  # changing string next to a slide
@@ -47,12 +48,16 @@ class Weights:
 
 PROFILES: dict[str, Weights] = {
     "best overall": Weights(),
-    "stay in one position": Weights(shift=3.0, travel=0.08, stretch=0.04, open_string=2.2),
-    "along one string": Weights(
-        shift=0.1, travel=0.004, string_step=1.2, string_skip=1.0, open_string=1.2
+    "near the nut, open strings": Weights(
+        open_string=0.4, open_near=-0.4, low_fret=0.0, middle=2.0, mid_neck=0.12
     ),
-    "open strings": Weights(open_string=0.1, open_near=-0.9, low_fret=0.0, high_fret=0.12),
-    "fuller sound on thicker strings": Weights(thick_lead=-0.35, open_string=1.8, high_fret=0.02),
+    "higher up, thicker strings": Weights(
+        middle=11.0, mid_neck=0.12, thick_lead=-0.1, high_fret=0.01, open_string=2.5
+    ),
+    "along one string": Weights(
+        shift=0.1, travel=0.004, string_step=1.2, string_skip=1.0, open_string=1.6, leave_slide=1.5
+    ),
+    "stay in one position": Weights(shift=3.0, travel=0.08, stretch=0.04, open_string=2.2),
     "fewest string changes": Weights(string_step=0.9, string_skip=0.6, shift=0.5),
 }
 
@@ -121,7 +126,7 @@ def standing_terms(
         * np.where(held, np.maximum(frets - 12, 0), 0).mean(1),
         "low on the neck": weights.low_fret * np.where(held, np.maximum(3 - frets, 0), 0).mean(1),
         "weak finger": weights.weak_finger * (held & (finger >= 4)).mean(axis=1),
-        "far from the middle": weights.mid_neck * np.abs(states.position - 7.0),
+        "far from the middle": weights.mid_neck * np.abs(states.position - weights.middle),
         "grip": weights.grip * _grip_cost(states, traits),
         "thick string": weights.thick_lead * (states.strings - 1).mean(axis=1),
     }
