@@ -11,19 +11,15 @@ import numpy as np
 
 from juxtanote.core.synth.strings import StringEvent
 from juxtanote.core.theory.harmonics import PARTIAL_AT_FRET, partial_offset
+from juxtanote.core.theory.scales import SCALES as ALL_SCALES
 from juxtanote.core.theory.tuning import STANDARD, Guitar
 from lab import curves
 
-SCALES = {
-    "minor pentatonic": (0, 3, 5, 7, 10),
-    "blues": (0, 3, 5, 6, 7, 10),
-    "major pentatonic": (0, 2, 4, 7, 9),
-    "major": (0, 2, 4, 5, 7, 9, 11),
-    "natural minor": (0, 2, 3, 5, 7, 8, 10),
-    "dorian": (0, 2, 3, 5, 7, 9, 10),
-    "mixolydian": (0, 2, 4, 5, 7, 9, 10),
-    "harmonic minor": (0, 2, 3, 5, 7, 8, 11),
-}
+_TAUGHT = (
+    "minor pentatonic", "blues", "major pentatonic", "major", "natural minor", "dorian", "mixolydian",
+    "harmonic minor",
+)  # fmt: skip
+SCALES = {name: ALL_SCALES[name] for name in _TAUGHT}
 TUNINGS = (
     STANDARD,
     (38, 45, 50, 55, 59, 64),

@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import (
 from juxtanote.app.document import Document
 from juxtanote.app.hear import labels
 from juxtanote.app.transport.controller import Transport
-from juxtanote.app.widgets.parts import Panel, heading, soft
+from juxtanote.app.widgets.parts import Panel, heading, number_box, soft
 from juxtanote.app.widgets.strip import Strip
 from juxtanote.core.errors import TuningError
 from juxtanote.core.score import edits
@@ -81,7 +81,8 @@ class HearDesk(QWidget):
         self.source = QComboBox()
         for key, words in labels.SOURCES.items():
             self.source.addItem(words, key)
-        self.low, self.high = _hertz(40, "Lowest frequency"), _hertz(10_000, "Highest frequency")
+        self.low = number_box(20, 16_000, 20, 40, " Hz", "Lowest frequency")
+        self.high = number_box(20, 16_000, 20, 10_000, " Hz", "Highest frequency")
         self.no_drums = QCheckBox("without drums")
         self._lay_out()
         self._connect()
@@ -433,16 +434,6 @@ def _tuning_evidence(lesson: Lesson) -> str:
     guess = guess_tuning(midi)
     names = {tuning: name for name, tuning in PRESETS.items()}
     return f"lowest note heard {pitch_name(min(midi))}: {names.get(guess, tuning_name(guess))} would do"
-
-
-def _hertz(value: int, name: str) -> QSpinBox:
-    box = QSpinBox()
-    box.setRange(20, 16_000)
-    box.setSingleStep(20)
-    box.setValue(value)
-    box.setSuffix(" Hz")
-    box.setAccessibleName(name)
-    return box
 
 
 def _clock(seconds: float) -> str:

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QPushButton,
-    QSpinBox,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -23,7 +22,7 @@ from juxtanote.app.look.theme import LARGE
 from juxtanote.app.practise import labels
 from juxtanote.app.practise.plot import LogPlot
 from juxtanote.app.transport.controller import Transport
-from juxtanote.app.widgets.parts import Panel, heading, soft, strong
+from juxtanote.app.widgets.parts import Panel, heading, number_box, soft, strong
 from juxtanote.core.practice import care
 from juxtanote.core.practice.log import add_practice
 from juxtanote.core.practice.plan import StepPlan, joined_chunks
@@ -43,14 +42,10 @@ class PractiseDesk(QWidget):
         self._document, self._transport = document, transport
         self._played_s = 0.0
         self._chunk = ""
-        self.start, self.goal = _percent(50, "Start speed"), _percent(100, "Goal speed")
-        self.step = _percent(25, "Step")
-        self.step.setRange(1, 50)
-        self.step.setValue(5)
-        self.repeats = QSpinBox()
-        self.repeats.setRange(1, 100)
-        self.repeats.setValue(4)
-        self.repeats.setAccessibleName("Repeats a step")
+        self.start = number_box(25, 125, 5, 50, " %", "Start speed")
+        self.goal = number_box(25, 125, 5, 100, " %", "Goal speed")
+        self.step = number_box(1, 50, 5, 5, " %", "Step")
+        self.repeats = number_box(1, 100, 1, 4, "", "Repeats a step")
         self.begin = QPushButton(labels.BEGIN)
         self.begin.setProperty("main", True)
         self.chunks = QListWidget()
@@ -181,13 +176,3 @@ class PractiseDesk(QWidget):
             self._played_s = 0.0
             self._rest.setText(care.BREAK)
             self.told.emit(care.BREAK)
-
-
-def _percent(value: int, name: str) -> QSpinBox:
-    box = QSpinBox()
-    box.setRange(25, 125)
-    box.setSingleStep(5)
-    box.setValue(value)
-    box.setSuffix(" %")
-    box.setAccessibleName(name)
-    return box

@@ -140,7 +140,10 @@ def _pitch_curve(painter: QPainter, scene: Scene, note: Note) -> None:
         text = painter.fontMetrics().elidedText(
             " · ".join(measured), Qt.TextElideMode.ElideRight, int(max(room, 220))
         )
-        painter.drawText(QPointF(points[0].x(), max(top, 14)), text)
+        at = QPointF(points[0].x(), max(top, 14))
+        ground = painter.fontMetrics().tightBoundingRect(text).translated(at.toPoint())
+        painter.fillRect(ground.adjusted(-2, -1, 2, 1), colour("paper"))
+        painter.drawText(at, text)
 
 
 def _evidence(painter: QPainter, scene: Scene) -> None:
@@ -408,9 +411,13 @@ def _beams(painter: QPainter, beat: int, places: list[tuple[float, float]], y: f
     painter.setPen(pen("ink", 3.4))
     painter.drawLine(QPointF(places[0][0], y), QPointF(places[-1][0], y))
     for index, gap in enumerate(gaps):
-        if gap > 0.26 or index + 1 >= len(places):
+        if gap > 0.26:
             continue
-        painter.drawLine(QPointF(places[index][0], y - 6), QPointF(places[index + 1][0], y - 6))
+        x = places[index][0]
+        # The last short note of a beat has only half a second beam, towards the note before.
+        end = places[index + 1][0] if index + 1 < len(places) else x - 7
+        if index + 1 < len(places) or gaps[index - 1] > 0.26:
+            painter.drawLine(QPointF(x, y - 6), QPointF(end, y - 6))
     if any(abs(gap * 3 - round(gap * 3)) < 0.02 and gap < 0.9 for gap in gaps):
         painter.setFont(font(SMALL, 600))
         number = "6" if min(gaps) < 0.2 else "3"

@@ -2,7 +2,7 @@
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QSpinBox, QVBoxLayout, QWidget
 
 from juxtanote.app.look.theme import SMALL, TEXT, TITLE, colour, font, pen
 
@@ -28,6 +28,19 @@ def strong(text: str = "", pixels: int = TEXT) -> QLabel:
     label = QLabel(text)
     label.setFont(font(pixels, 600))
     return label
+
+
+def number_box(
+    lowest: int, highest: int, step: int, value: int, suffix: str, name: str
+) -> QSpinBox:
+    """Make a field for a whole number; `name` is what a screen reader says."""
+    box = QSpinBox()
+    box.setRange(lowest, highest)
+    box.setSingleStep(step)
+    box.setValue(value)
+    box.setSuffix(suffix)
+    box.setAccessibleName(name)
+    return box
 
 
 class Panel(QWidget):

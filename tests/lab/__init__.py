@@ -1,0 +1,1 @@
+"""The generated material that the listener is trained and measured on."""
