@@ -1,6 +1,7 @@
 """The window as a person uses it: desks, keys, files, long work."""
 
 import unittest
+from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
@@ -222,8 +223,6 @@ class TestFiles(WindowTest):
         self.assertFalse(left.exists())
 
     def test_a_lesson_without_its_recording_still_opens(self) -> None:
-        from dataclasses import replace
-
         from juxtanote.core.score.lesson import Recording
 
         path = self.folder / "gone.juxta"
@@ -352,6 +351,37 @@ class TestHearing(WindowTest):
         self.assertEqual([p.name for p in self.document.lesson.phrases][:2], ["A", "B"])
         self.document.undo_stack.undo()
         self.assertEqual(self.document.lesson.phrases, ())
+
+    def test_the_guitar_is_brought_forward_with_a_reason(self) -> None:
+        mono, _ = scale_line([57, 60, 62, 64, 67, 69], step_s=0.3)
+        lead = to_rate(np.stack([mono, mono]), 22_050, RATE)
+        wide = 0.2 * np.sin(np.arange(lead.shape[1]) / 9).astype(np.float32)
+        self.open_recording((lead + np.stack([wide, -wide])).astype(np.float32))
+        self.window.hear.strip.cut(0.1, 2.2)
+        self.window.hear.choose.click()
+        self.settle()
+        self.assertTrue(
+            wait_until(lambda: bool(self.document.phrase and self.document.phrase.focus.why))
+        )
+        self.assertIn("sure notes", self.window.hear.focus_why.text())
+
+    def test_the_focus_can_be_heard_and_taken_back(self) -> None:
+        lead = np.full((2, 4 * RATE), 0.2, dtype=np.float32)
+        lead[1] *= -1
+        self.open_recording(lead)
+        self.window.hear.strip.cut(0.0, 3.0)
+        self.document.change(
+            "x",
+            lambda l: l.with_phrase(
+                replace(l.phrases[0], focus=replace(l.phrases[0].focus, source="middle"))
+            ),
+        )
+        self.window.hear.audition.setChecked(True)
+        self.settle()
+        player = self.window.transport.player
+        self.assertTrue(wait_until(lambda: float(np.abs(player._sources[:2]).max()) < 1e-6))
+        self.window.hear.audition.setChecked(False)
+        self.assertAlmostEqual(float(np.abs(player._sources[:2]).max()), 0.2, places=5)
 
     def test_beat_buttons_change_the_map(self) -> None:
         self.open_small()

@@ -196,6 +196,8 @@ class MainWindow(QMainWindow):
         self.hear.measure_wanted.connect(self._on_measure_wanted)
         self.place.listen_wanted.connect(self.tasks.listen)
         self.hear.propose_wanted.connect(self.tasks.propose)
+        self.hear.focus_wanted.connect(self.tasks.propose_focus)
+        self.hear.audition_wanted.connect(self.tasks.audition)
         self.files.sound_ready.connect(self._on_sound_ready)
         self.tasks.measured.connect(self.hear.show_measured)
         self.tasks.tab_rendered.connect(self._on_tab_rendered)

@@ -8,11 +8,12 @@ from juxtanote.app.document import Document
 from juxtanote.app.jobs.runner import Job, JobRunner
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.transport.devices import RATE
+from juxtanote.core.audio.focus import bring_forward
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.progress import Progress
 from juxtanote.core.score.cuts import Cut, propose_cuts
-from juxtanote.core.score.edits import cut_phrase, merge_listening
-from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.edits import change_phrase, cut_phrase, merge_listening
+from juxtanote.core.score.lesson import Focus, Lesson, Phrase
 from juxtanote.core.score.note import Evidence, Note
 from juxtanote.core.score.rhythm import write_phrase
 from juxtanote.core.synth.render import Rendered, render_phrase
@@ -23,6 +24,7 @@ from juxtanote.core.transcribe import (
     hear_stretch,
     measure_recording,
     place_heard,
+    propose_focus,
     replace_places,
     time_map_of,
 )
@@ -161,6 +163,55 @@ class Tasks(QObject):
         self._document.change("Propose phrases", edit)
         count = len(self._document.lesson.phrases) - before
         self.told.emit(f"{count} phrases proposed; Ctrl+Z takes them back, Del refuses one.")
+
+    # Focus
+
+    def propose_focus(self) -> None:
+        """Choose how the guitar is brought forward for the current phrase, and say why."""
+        phrase, lesson, sound = self._document.phrase, self._document.lesson, self._document.sound
+        if phrase is None or sound is None:
+            self.told.emit("Open a recording and cut a phrase first.")
+            return
+
+        def work(progress: Progress) -> object:
+            return phrase.ident, propose_focus(
+                sound, phrase.start_s, phrase.end_s, reference_cents=lesson.reference_cents,
+                progress=progress,
+            )  # fmt: skip
+
+        job = Job(f"Bringing the guitar forward in {phrase.name}", work)
+        job.succeeded.connect(self._on_focus_proposed)
+        job.failed.connect(self._on_failed)
+        self._runner.start(job)
+
+    def _on_focus_proposed(self, result: tuple[int, Focus]) -> None:
+        ident, focus = result
+        if self._document.lesson.phrase(ident) is not None:
+            self._document.change(
+                "Set focus", lambda lesson: change_phrase(lesson, ident, focus=focus)
+            )
+            self.told.emit(f"Guitar forward: {focus.why}.")
+
+    def audition(self, on: bool) -> None:
+        """Play the recording as it is brought forward for the current phrase, or as it is."""
+        phrase, sound = self._document.phrase, self._document.sound
+        if sound is None:
+            return
+        if not on or phrase is None:
+            self._transport.audition(sound.audio)
+            return
+        focus = phrase.focus
+
+        def work(progress: Progress) -> object:
+            return bring_forward(
+                sound.audio, sound.sample_rate, source=focus.source, low_hz=focus.low_hz,
+                high_hz=focus.high_hz, without_drums=focus.without_drums,
+            )  # fmt: skip
+
+        job = Job("Bringing the guitar forward", work)
+        job.succeeded.connect(self._transport.audition)
+        job.failed.connect(self._on_failed)
+        self._runner.start(job)
 
     # Rendering
 

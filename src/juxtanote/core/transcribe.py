@@ -100,6 +100,47 @@ def hear_stretch(
     return replace(heard, notes=clipped)
 
 
+FOCUS_CHOICES = (
+    Focus(),
+    Focus(source="middle"),
+    Focus(source="sides"),
+    Focus(source="middle", low_hz=150.0, high_hz=6000.0),
+    Focus(without_drums=True),
+)
+SURE = 0.8
+
+
+def propose_focus(
+    sound: Sound,
+    start_s: float,
+    end_s: float,
+    *,
+    reference_cents: float = 0.0,
+    progress: Progress = no_progress,
+) -> Focus:
+    """Try a few ways of bringing the guitar forward; take the one that lets most be heard surely.
+
+    The whole mix is kept unless another way gives clearly more: each sure note counts its
+    confidence, each doubtful one counts against.
+    """
+    tried: list[tuple[float, int, Focus]] = []
+    count = len(FOCUS_CHOICES)
+    for number, focus in enumerate(FOCUS_CHOICES):
+        heard = hear_stretch(
+            sound, start_s, end_s, reference_cents=reference_cents, focus=focus,
+            progress=part_of(progress, number / count, (number + 1) / count),
+        )  # fmt: skip
+        sure = [n.confidence for n in heard.notes if n.confidence >= SURE]
+        doubtful = len(heard.notes) - len(sure)
+        tried.append((sum(sure) - 0.5 * doubtful, len(sure), focus))
+    whole, best = tried[0], max(tried, key=lambda entry: entry[0])
+    if best[0] < 1.08 * whole[0] + 0.5:
+        return replace(
+            whole[2], why=f"the whole mix gives {whole[1]} sure notes; nothing gave more"
+        )
+    return replace(best[2], why=f"{best[1]} sure notes against {whole[1]} in the whole mix")
+
+
 def hear_all(
     sound: Sound,
     *,

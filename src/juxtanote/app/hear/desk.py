@@ -42,6 +42,8 @@ class HearDesk(QWidget):
 
     measure_wanted = pyqtSignal()
     propose_wanted = pyqtSignal()
+    focus_wanted = pyqtSignal()
+    audition_wanted = pyqtSignal(bool)
     told = pyqtSignal(str)
 
     def __init__(
@@ -84,6 +86,9 @@ class HearDesk(QWidget):
         self.low = number_box(20, 16_000, 20, 40, " Hz", "Lowest frequency")
         self.high = number_box(20, 16_000, 20, 10_000, " Hz", "Highest frequency")
         self.no_drums = QCheckBox("without drums")
+        self.choose = QPushButton(labels.CHOOSE)
+        self.audition = QCheckBox(labels.AUDITION)
+        self.focus_why = soft()
         self._lay_out()
         self._connect()
         self._on_lesson_changed()
@@ -140,6 +145,7 @@ class HearDesk(QWidget):
             ("key", self.key, self.evidence["key"]),
             ("feel", self.feel, None),
             ("guitar forward", self._focus_row(), None),
+            ("", self._choose_row(), None),
         ]
         self.reference.setSuffix(" cents")
         self.tempo.setSuffix(" beats a minute")
@@ -186,6 +192,15 @@ class HearDesk(QWidget):
             layout.addWidget(part)
         return row
 
+    def _choose_row(self) -> QWidget:
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self.choose)
+        layout.addWidget(self.audition)
+        layout.addWidget(self.focus_why, 1)
+        return row
+
     def _connect(self) -> None:
         self.measure.clicked.connect(self.measure_wanted)
         self.propose.clicked.connect(self.propose_wanted)
@@ -206,6 +221,8 @@ class HearDesk(QWidget):
         self.low.editingFinished.connect(self._on_focus)
         self.high.editingFinished.connect(self._on_focus)
         self.no_drums.clicked.connect(self._on_focus)
+        self.choose.clicked.connect(self.focus_wanted)
+        self.audition.toggled.connect(self.audition_wanted)
         self.phrases.itemChanged.connect(self._on_cell)
         self.phrases.currentCellChanged.connect(self._on_row)
         self.strip.play_here.connect(self._on_play_here)
@@ -252,7 +269,9 @@ class HearDesk(QWidget):
 
     def _show_focus(self) -> None:
         phrase = self._document.phrase
-        parts: tuple[QWidget, ...] = (self.source, self.low, self.high, self.no_drums)
+        parts: tuple[QWidget, ...] = (
+            self.source, self.low, self.high, self.no_drums, self.choose, self.audition,
+        )  # fmt: skip
         for part in parts:
             part.setEnabled(phrase is not None)
         if phrase is not None:
@@ -260,6 +279,9 @@ class HearDesk(QWidget):
             self.low.setValue(int(phrase.focus.low_hz))
             self.high.setValue(int(phrase.focus.high_hz))
             self.no_drums.setChecked(phrase.focus.without_drums)
+        why = phrase.focus.why if phrase is not None else ""
+        self.focus_why.setText(why)
+        self.focus_why.setToolTip(why)
 
     def _fill_table(self, lesson: Lesson) -> None:
         table = self.phrases

@@ -1,6 +1,7 @@
 """What the transport bar and the desks steer: one player, one sound device, one playhead."""
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from juxtanote.app.document import Document
@@ -162,6 +163,10 @@ class Transport(QObject):
         if not self.is_playing:
             self._move(self.player.position_s)
         self.settings_changed.emit()
+
+    def audition(self, audio: NDArray[np.float32]) -> None:
+        """Sound another version of the recording, such as the guitar brought forward."""
+        self.player.replace_recording(audio)
 
     # Following
 

@@ -74,6 +74,12 @@ class LoopPlayer:
             self._loop = None
             self._rewind(0)
 
+    def replace_recording(self, audio: NDArray[np.float32]) -> None:
+        """Sound another version of the same recording from the next block on; all else stays."""
+        with self._lock:
+            count = min(audio.shape[1], self._sources.shape[1])
+            self._sources[:2, :count] = audio[:, :count]
+
     def set_tab(self, audio: NDArray[np.float32], start_s: float) -> None:
         """Lay rendered tab, mono (n_samples,), under the recording from a time on."""
         with self._lock:
