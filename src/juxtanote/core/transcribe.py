@@ -4,7 +4,7 @@ Reference pitch, beats, notes, key, places, written time: each step stands in a 
 and can be replaced behind the function it is called by here.
 """
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -284,7 +284,7 @@ class Options:
     end_s: float | None = None
     tuning: tuple[int, ...] | None = None
     bpm: float | None = None
-    learned: bool = field(default=True)
+    learned: bool = True
 
 
 def transcribe(path: Path, options: Options, progress: Progress = no_progress) -> Lesson:

@@ -27,13 +27,11 @@ FRAMES_AT_ONCE = 512
 
 
 @lru_cache(maxsize=32)
-def _band_edges(frame_length: int, reference_cents: int) -> tuple[NDArray[np.float64], ...]:
-    """Give for every log bin its two neighbouring FFT bins, and how to weigh them."""
-    bins = np.arange(N_BINS)
-    midi = LOWEST_BIN_MIDI + (bins - 1) / BINS_PER_SEMITONE
+def _bin_positions(frame_length: int, reference_cents: int) -> NDArray[np.float64]:
+    """Give where each log bin lies among the FFT bins, a fraction between two of them."""
+    midi = LOWEST_BIN_MIDI + (np.arange(N_BINS) - 1) / BINS_PER_SEMITONE
     centre = midi_to_hz(midi, 440.0 * 2.0 ** (reference_cents / 1200.0))
-    position = centre * frame_length / SAMPLE_RATE
-    return (np.minimum(position, frame_length / 2 - 1.001),)
+    return np.minimum(centre * frame_length / SAMPLE_RATE, frame_length / 2 - 1.001)
 
 
 def _log_bins(
@@ -41,10 +39,9 @@ def _log_bins(
 ) -> NDArray[np.float32]:
     """Read a magnitude spectrogram (n_frames, n_fft_bins) at the log-frequency bins.
 
-    Where a log bin is wider than an FFT bin the largest inside is taken, elsewhere neighbours are
-    interpolated.
+    Neighbours are interpolated; a peak that falls between two log bins is not lost.
     """
-    (position,) = _band_edges(frame_length, reference_cents)
+    position = _bin_positions(frame_length, reference_cents)
     low = position.astype(np.int64)
     part = (position - low).astype(np.float32)
     between = magnitude[:, low] * (1.0 - part) + magnitude[:, low + 1] * part
