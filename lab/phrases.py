@@ -454,10 +454,18 @@ def _curve_of(
     return curve
 
 
-def random_phrase(rng: np.random.Generator, hand: Hand, tempo: float) -> tuple[str, list[TabNote]]:
-    """Draw one phrase of two to eight beats in a random style that is not too fast to play."""
+SEVERAL_AT_ONCE = ("together", "ringing")
+
+
+def random_phrase(
+    rng: np.random.Generator, hand: Hand, tempo: float, chords: float = 1.0
+) -> tuple[str, list[TabNote]]:
+    """Draw one phrase of two to eight beats in a random style that is not too fast to play.
+
+    `chords` makes styles with several notes at once so many times as likely.
+    """
     names = list(STYLES)
-    weights = np.array([STYLES[name][1] for name in names])
+    weights = np.array([STYLES[n][1] * (chords if n in SEVERAL_AT_ONCE else 1.0) for n in names])
     for _ in range(20):
         name = str(rng.choice(names, p=weights / weights.sum()))
         notes = STYLES[name][0](hand, float(rng.choice([2.0, 4.0, 4.0, 8.0])))
@@ -483,14 +491,14 @@ class Lead:
     styles: tuple[str, ...]
 
 
-def random_lead(rng: np.random.Generator, length_s: float) -> Lead:
+def random_lead(rng: np.random.Generator, length_s: float, chords: float = 1.0) -> Lead:
     """String phrases together, each moved to a new place on the neck, until the time is full."""
     hand = random_hand(rng)
     tempo = float(np.exp(rng.uniform(np.log(55.0), np.log(200.0))))
     start_s, events, styles = float(rng.uniform(0.2, 0.6)), [], []
     while True:
         hand = replace(hand, position=int(rng.integers(1, 15)))
-        name, notes = random_phrase(rng, hand, tempo)
+        name, notes = random_phrase(rng, hand, tempo, chords)
         jitter = float(rng.choice([0.004, 0.008, 0.02]))
         played = to_events(notes, hand, tempo, start_s, jitter_s=jitter)
         if played[-1].onset_s > length_s - 0.7:

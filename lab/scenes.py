@@ -67,9 +67,11 @@ def _band_times(tempo: float, rng: np.random.Generator) -> np.ndarray:
     return times + rng.normal(0, 0.002, len(times))
 
 
-def lead_stem(rng: np.random.Generator) -> tuple[np.ndarray, list[StringEvent], int, float]:
+def lead_stem(
+    rng: np.random.Generator, chords: float = 1.0
+) -> tuple[np.ndarray, list[StringEvent], int, float]:
     """Play one random lead on a random instrument: audio, events as they sound, key, tempo."""
-    lead = random_lead(rng, LENGTH_S)
+    lead = random_lead(rng, LENGTH_S, chords)
     events = list(lead.events)
     detune = float(rng.normal(0.0, 0.06))
     draw = rng.random()
@@ -88,12 +90,14 @@ def lead_stem(rng: np.random.Generator) -> tuple[np.ndarray, list[StringEvent], 
     return audio[: int(LENGTH_S * SAMPLE_RATE)], events, lead.hand.root, lead.tempo
 
 
-def make_scene(rng: np.random.Generator, per_lead: int = 3) -> list[tuple[np.ndarray, Truth]]:
+def make_scene(
+    rng: np.random.Generator, per_lead: int = 3, chords: float = 1.0
+) -> list[tuple[np.ndarray, Truth]]:
     """Make one band and two leads, and mix them in several dressings."""
     results = []
     band = None
     for _ in range(2):
-        audio, events, key, tempo = lead_stem(rng)
+        audio, events, key, tempo = lead_stem(rng, chords)
         truth = truth_of(events, N_FRAMES)
         if band is None:
             meter = Meter(4, int(rng.choice([2, 2, 3])), float(rng.choice([0.5, 0.5, 0.66])))
@@ -120,7 +124,7 @@ def make_scene(rng: np.random.Generator, per_lead: int = 3) -> list[tuple[np.nda
     return results
 
 
-def write_shards(folder: Path, seed: int, hours: float) -> None:
+def write_shards(folder: Path, seed: int, hours: float, chords: float = 1.0) -> None:
     """Make scenes until there are enough hours; one .npz a scene, written whole."""
     folder.mkdir(parents=True, exist_ok=True)
     done_s, number, began = 0.0, 0, time.time()
@@ -128,7 +132,7 @@ def write_shards(folder: Path, seed: int, hours: float) -> None:
         rng = np.random.default_rng([seed, number])
         target = folder / f"{seed:03d}-{number:05d}.npz"
         if not target.exists():
-            scene = make_scene(rng)
+            scene = make_scene(rng, chords=chords)
             partial = target.with_suffix(".tmp")
             with partial.open("wb") as handle:
                 np.savez(
@@ -149,5 +153,6 @@ if __name__ == "__main__":
     parser.add_argument("folder", type=Path)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--hours", type=float, default=6.0)
+    parser.add_argument("--chords", type=float, default=1.0, help="weight of several notes at once")
     options = parser.parse_args()
-    write_shards(options.folder, options.seed, options.hours)
+    write_shards(options.folder, options.seed, options.hours, options.chords)

@@ -315,7 +315,11 @@ def _tie(notes: list[PerceivedNote], found: list[FoundNote]) -> list[PerceivedNo
             if raw.slide > kind_threshold("slide") and raw.slide >= raw.slurred:
                 tags.add("slide")
                 evidence.append(f"a glide into the pitch (sure {raw.slide:.2f})")
-            elif raw.slurred > kind_threshold("slurred") and joined and 0.5 < abs(step) <= 14:
+            elif (
+                raw.slurred > kind_threshold(f"slurred_{'up' if step > 0 else 'down'}")
+                and joined
+                and 0.5 < abs(step) <= 14
+            ):
                 word = "pull-off" if step < 0 else "tap" if step >= 5 else "hammer-on"
                 tags.add(word)
                 evidence.append(f"{step:+.0f} semitones with a weak attack")
