@@ -24,11 +24,13 @@ from PyQt6.QtWidgets import (
 
 from juxtanote.app.document import Document
 from juxtanote.app.hear import labels
+from juxtanote.app.hear.feel_picture import FeelPicture
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.parts import Panel, heading, number_box, soft
 from juxtanote.app.widgets.strip import Strip
 from juxtanote.core.errors import TuningError
 from juxtanote.core.score import edits
+from juxtanote.core.score.feel import feel_words, measure_feel
 from juxtanote.core.score.lesson import STATUSES, Lesson, Phrase
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.theory.pitch import pitch_name
@@ -77,6 +79,7 @@ class HearDesk(QWidget):
         self.key.setAccessibleName("Key")
         self.feel.setPlaceholderText("such as straight sixteenths")
         self.feel.setAccessibleName("Feel")
+        self.feel_picture = FeelPicture()
         self.evidence = {name: soft() for name in ("tempo", "metre", "reference", "tuning", "key")}
         self.measure = QPushButton(labels.MEASURE)
         self.propose = QPushButton(labels.PROPOSE)
@@ -143,7 +146,7 @@ class HearDesk(QWidget):
             ("reference pitch", self.reference, self.evidence["reference"]),
             ("tuning", self.tuning, self.evidence["tuning"]),
             ("key", self.key, self.evidence["key"]),
-            ("feel", self.feel, None),
+            ("feel", self._feel_row(), None),
             ("guitar forward", self._focus_row(), None),
             ("", self._choose_row(), None),
         ]
@@ -190,6 +193,14 @@ class HearDesk(QWidget):
         layout.setSpacing(4)
         for part in (self.source, self.low, self.high, self.no_drums):
             layout.addWidget(part)
+        return row
+
+    def _feel_row(self) -> QWidget:
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self.feel, 1)
+        layout.addWidget(self.feel_picture)
         return row
 
     def _choose_row(self) -> QWidget:
@@ -263,9 +274,22 @@ class HearDesk(QWidget):
         self.key.setText(lesson.key)
         self.evidence["key"].setText(lesson.scale and f"scale: {lesson.scale}")
         self.feel.setText(lesson.feel)
+        self._show_feel(lesson)
         self._show_focus()
         self._fill_table(lesson)
         self._filling = False
+
+    def _show_feel(self, lesson: Lesson) -> None:
+        """Show where the current phrase's notes fall, and what that is called."""
+        phrase = self._document.phrase
+        onsets = [n.onset_s for n in phrase.notes] if phrase is not None else []
+        feel = measure_feel(onsets, lesson.time_map)
+        self.feel_picture.show_counts(feel.histogram if feel is not None else ())
+        words = (
+            f"{phrase.name}: {feel_words(feel)}" if feel is not None and phrase is not None else ""
+        )
+        self.feel.setPlaceholderText(words or "such as straight sixteenths")
+        self.feel_picture.setToolTip(words and f"{words} (fit {feel.fit:.2f})" if feel else "")
 
     def _show_focus(self) -> None:
         phrase = self._document.phrase
