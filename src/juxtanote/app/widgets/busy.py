@@ -17,7 +17,8 @@ class BusyLine(QWidget):
         self._bar.setTextVisible(False)
         self._bar.setFixedWidth(140)
         self._stop = QPushButton("Stop")
-        self._stop.setFlat(True)
+        self._stop.setFixedHeight(18)
+        self._stop.setStyleSheet("padding: 0 8px; font-size: 11px;")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         for part in (self._name, self._bar, self._stop):
