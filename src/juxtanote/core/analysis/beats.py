@@ -19,7 +19,7 @@ from juxtanote.core.analysis.spectra import (
 from juxtanote.core.progress import Progress, no_progress
 
 SLOWEST, FASTEST = 40.0, 220.0
-LIKELY_BPM = 112.0
+LIKELY_BPM = 120.0
 TIGHTNESS = 160.0
 CHUNK_S = 60.0
 
@@ -130,7 +130,7 @@ def _tempos(onset: NDArray[np.float64]) -> tuple[TempoReading, ...]:
         at = lags * multiple
         score += weight * np.interp(at, np.arange(n), correlation, right=0.0)
     score += 0.35 * np.interp(lags / 2, np.arange(n), correlation)
-    score = np.maximum(score, 0.0) * np.exp(-0.5 * (np.log2(bpms / LIKELY_BPM) / 0.75) ** 2)
+    score = np.maximum(score, 0.0) * np.exp(-0.5 * (np.log2(bpms / LIKELY_BPM) / 1.0) ** 2)
     peaks = np.flatnonzero((score[1:-1] >= score[:-2]) & (score[1:-1] > score[2:])) + 1
     if len(peaks) == 0:
         return (TempoReading(120.0, 1.0),)
