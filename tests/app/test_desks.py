@@ -447,6 +447,13 @@ class TestPractising(WindowTest):
         self.assertGreaterEqual(sum(e.repeats for e in log), 2)
         self.assertEqual(self.practise.table.rowCount(), len(log))
 
+    def test_a_loop_on_another_desk_is_no_practice(self) -> None:
+        self.window.show_desk(PLACE)
+        steps = self.document.undo_stack.count()
+        self.practise._on_pass(1, 0.5)
+        self.assertEqual(self.document.lesson.log, ())
+        self.assertEqual(self.document.undo_stack.count(), steps)
+
     def test_joined_parts_set_the_loop(self) -> None:
         item = self.practise.chunks.item(2)
         assert item is not None

@@ -157,6 +157,14 @@ class TestLoopPlayer(unittest.TestCase):
                 # Attacks run one to one, so the map bends by a few milliseconds around them.
                 self.assertAlmostEqual(found, expected, delta=0.02)
 
+    def test_pausing_at_the_very_end_of_a_loop_keeps_it(self) -> None:
+        self.player.set_loop(0.4, 1.3)
+        self.player.seek(1.3)
+        self.assertIsNotNone(self.player.loop_s)
+        self.player.play()
+        self.assertEqual(self._render(4410).shape, (2, 4410))
+        self.assertAlmostEqual(self.player.position_s, 0.5, delta=0.001)
+
     def test_balance_and_ceiling(self) -> None:
         self.player.set_tab(np.full(RATE, 0.9, dtype=np.float32), 0.0)
         self.player.set_balance(1.0)

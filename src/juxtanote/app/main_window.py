@@ -73,6 +73,10 @@ class MainWindow(QMainWindow):
         self.bar = TransportBar(self.document, self.transport)
         self.busy = BusyLine(self.runner)
         self._told = QLabel()
+        self._forgetting = QTimer(self)
+        self._forgetting.setSingleShot(True)
+        self._forgetting.setInterval(TOLD_MS)
+        self._forgetting.timeout.connect(self._forget)
         self._desks = QStackedWidget()
         self.actions_by_name: dict[str, QAction] = {}
         self._lay_out()
@@ -240,7 +244,7 @@ class MainWindow(QMainWindow):
     def tell(self, text: str) -> None:
         """Say something in the status line."""
         self._told.setText(text)
-        QTimer.singleShot(TOLD_MS, self._forget)
+        self._forgetting.start()
 
     def _forget(self) -> None:
         self._told.setText("")

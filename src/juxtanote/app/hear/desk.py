@@ -84,6 +84,7 @@ class HearDesk(QWidget):
         self.measure = QPushButton(labels.MEASURE)
         self.propose = QPushButton(labels.PROPOSE)
         self.source = QComboBox()
+        self.source.setAccessibleName("Part of the stereo picture")
         for key, words in labels.SOURCES.items():
             self.source.addItem(words, key)
         self.low = number_box(20, 16_000, 20, 40, " Hz", "Lowest frequency")
@@ -239,6 +240,7 @@ class HearDesk(QWidget):
         self.strip.play_here.connect(self._on_play_here)
         self._document.lesson_changed.connect(self._on_lesson_changed)
         self._document.phrase_changed.connect(self._on_lesson_changed)
+        self._document.phrase_changed.connect(self._end_audition)
 
     # Showing
 
@@ -455,6 +457,10 @@ class HearDesk(QWidget):
         if text != self._document.lesson.feel:
             self._change("Set feel", lambda l: replace(l, feel=text))
 
+    def _end_audition(self) -> None:
+        """Go back to the recording as it is: another focus than the one that sounds is shown."""
+        self.audition.setChecked(False)
+
     def _on_focus(self, *_: object) -> None:
         phrase = self._document.phrase
         low, high = float(self.low.value()), float(self.high.value())
@@ -465,6 +471,7 @@ class HearDesk(QWidget):
             without_drums=self.no_drums.isChecked(), why="chosen by hand",
         )  # fmt: skip
         if replace(focus, why=phrase.focus.why) != phrase.focus:
+            self._end_audition()
             self._change("Set focus", lambda l: edits.change_phrase(l, phrase.ident, focus=focus))
 
     def _on_play_here(self, seconds: float) -> None:

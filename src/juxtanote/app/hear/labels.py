@@ -7,7 +7,7 @@ NO_PHRASES = "Nothing is cut yet. Drag over the recording above."
 PROPOSE = "Propose phrases"
 MEASURE = "Measure the recording"
 COLUMNS = ("name", "from", "to", "bar", "place in the form", "repeats", "status")
-CHOOSE, AUDITION = "choose", "listen so"
+CHOOSE, AUDITION = "choose", "hear it so"
 SOURCES = {
     "mix": "whole mix", "middle": "middle", "sides": "sides", "left": "left", "right": "right",
 }  # fmt: skip

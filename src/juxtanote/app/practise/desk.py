@@ -163,9 +163,9 @@ class PractiseDesk(QWidget):
         self.refresh()
 
     def _on_pass(self, _: int, speed: float) -> None:
-        """Log one repeat; the log is history, not an edit to undo."""
+        """Log one repeat, but only here: a loop that runs while tab is written is no practice."""
         loop = self._transport.loop_s
-        if loop is None or not self._chunk:
+        if loop is None or not self._chunk or not self.isVisible():
             return
         today = date.today().isoformat()
         self._document.change(

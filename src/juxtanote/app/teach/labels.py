@@ -8,7 +8,7 @@ EXPORT = "Hand out"
 PDF = "Save pages as PDF…"
 PRINT = "Print…"
 ONLY_PHRASE = "only this phrase"
-SHARE = "I may share the recording: put it into exported lesson files"
+SHARE = "I may share the recording: put it into saved lesson files"
 FORMATS = {
     ".musicxml": "MusicXML…", ".mid": "MIDI…", ".txt": "Text tab…", ".csv": "Notes as CSV…",
     ".jams": "JAMS…", ".wav": "Tab as sound…",

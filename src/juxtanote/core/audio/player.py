@@ -176,7 +176,7 @@ class LoopPlayer:
         with self._lock:
             position = round(seconds * self.sample_rate)
             position = int(np.clip(position, 0, self._sources.shape[1] - 1))
-            if self._loop is not None and not self._loop[0] <= position < self._loop[1]:
+            if self._loop is not None and not self._loop[0] <= position <= self._loop[1]:
                 self._loop = None
             self._rewind(position)
 

@@ -115,7 +115,8 @@ def _quiet_slurs(phrase: Phrase) -> list[Finding]:
     for note in phrase.notes:
         under = usual - note.heard.level_db
         if note.written.techniques & SLURS and under > QUIET_SLUR_DB:
-            word = "hammered" if "hammer-on" in note.written.techniques else "pulled"
+            tags = note.written.techniques
+            word = "tapped" if "tap" in tags else "hammered" if "hammer-on" in tags else "pulled"
             detail = f"{under:.1f} dB under the picked ones"
             found.append(
                 _finding(note, "quiet", f"{word} note too quiet", detail, min(under / 20, 0.7))

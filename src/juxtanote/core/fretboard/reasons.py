@@ -39,8 +39,9 @@ class Reasons:
 _WORDS = {
     "shift": "the hand has to shift",
     "string change": "further strings apart",
-    "one string": "leaves the string of its slur",
+    "one string": "leaves the string of its slur or slide",
     "stretch": "a wide stretch",
+    "thick string": "a thicker string",
     "open string": "open, cannot be shaped",
     "high on the neck": "high on the neck",
     "low on the neck": "stiff so near the nut",
