@@ -98,23 +98,28 @@ def render_event(
     n_samples = max(int((event.duration_s + RELEASE_S) * sample_rate), 8)
     times_s = np.arange(n_samples) / sample_rate
     f0 = midi_to_hz(event.midi + pitch_offsets(event, times_s), reference_hz)
-    phase = 2.0 * np.pi * np.cumsum(f0) / sample_rate
+    turns = np.cumsum(f0) / sample_rate
     numbers, weights, rates, stretch = _partials(event, float(f0.mean()), sample_rate, voice, shape)
-    audio = np.zeros(n_samples, dtype=np.float64)
+    audio = np.zeros(n_samples, dtype=np.float32)
     starts = rng.uniform(-0.6, 0.6, len(numbers))
+    decay = times_s.astype(np.float32)
     for number, weight, rate, ratio, start in zip(
         numbers, weights, rates, stretch, starts, strict=True
     ):
-        envelope = np.exp(-rate * times_s)
         # The two planes in which a string swings die away at different speeds.
-        envelope = 0.8 * envelope + 0.2 * envelope**0.35
-        audio += weight * envelope * np.sin(number * ratio * phase + start)
+        envelope = 0.8 * np.exp(-np.float32(rate) * decay)
+        envelope += 0.2 * np.exp(-np.float32(0.35 * rate) * decay)
+        # Whole turns are taken off in double precision: single is enough for what is left.
+        angle = turns * (number * ratio)
+        angle -= np.floor(angle)
+        swing = np.sin(angle.astype(np.float32) * np.float32(2.0 * np.pi) + np.float32(start))
+        audio += np.float32(weight) * envelope * swing
     audio *= 0.5 * event.velocity * shape.level
-    fade = np.minimum(times_s / shape.attack_s, 1.0)
-    audio *= fade
-    audio += _pick_noise(n_samples, sample_rate, voice, rng, event.velocity * shape.noise)
+    audio *= np.minimum(decay / np.float32(shape.attack_s), 1.0)
+    noise = _pick_noise(n_samples, sample_rate, voice, rng, event.velocity * shape.noise)
+    audio += noise.astype(np.float32)
     audio *= np.clip((event.duration_s + RELEASE_S - times_s) / RELEASE_S, 0.0, 1.0)
-    return audio.astype(np.float32)
+    return np.asarray(audio, dtype=np.float32)
 
 
 def _shape_of(event: StringEvent) -> _Shape:
