@@ -20,19 +20,22 @@ BLOCKS = (
     ("near", 8),
     ("octave", 12),
     ("near", 1),
+    ("nineteenth", 19),
+    ("frame", 1),
+    ("near", 1),
 )
-N_CELL, N_FRAME = 6, 2
+N_CELL, N_FRAME = 9, 2
 
 
 class Block(nn.Module):
-    """One residual step; `reach` is the dilation in frames, or in semitones for `octave`."""
+    """One residual step; `reach` is the dilation in frames, or in semitones for intervals."""
 
     def __init__(self, kind: str, reach: int) -> None:
         super().__init__()
         self.kind = kind
         if kind == "near":
             self.conv = nn.Conv2d(WIDTH, WIDTH, 3, padding=(1, reach), dilation=(1, reach))
-        elif kind in ("octave", "fifth"):
+        elif kind in ("octave", "fifth", "nineteenth"):
             self.conv = nn.Conv2d(WIDTH, WIDTH, (3, 1), padding=(reach, 0), dilation=(reach, 1))
         else:
             self.conv = nn.Conv1d(2 * WIDTH, WIDTH, 5, padding=2)

@@ -239,6 +239,136 @@ def ringing(hand: Hand, beats: float) -> list[TabNote]:
     return notes
 
 
+def ringing_anywhere(hand: Hand, beats: float) -> list[TabNote]:
+    """Let arpeggios of three to five strings ring, in any order and anywhere on the neck."""
+    rng = hand.rng
+    low = 0 if rng.random() < 0.5 else hand.position
+    count = int(rng.integers(3, 6))
+    thickest = int(rng.integers(count, hand.guitar.string_count + 1))
+    shape = []
+    for string in range(thickest, thickest - count, -1):
+        open_fits = rng.random() < 0.25 and hand.frets_on(string, 0, 0)
+        frets = [0] if open_fits else hand.frets_on(string, low, low + 4) or [low]
+        shape.append((string, int(rng.choice(frets))))
+    order = [*range(count), *range(count - 2, 0, -1)]
+    if rng.random() < 0.4:
+        order = [int(k) for k in rng.integers(0, count, 8)]
+    grid = float(rng.choice([0.5, 1 / 3, 0.25]))
+    notes = []
+    for index in range(int(beats / grid)):
+        place = shape[order[index % len(order)]]
+        ring = grid * len(order)
+        notes.append(_note(index * grid, ring, place, "let-ring", velocity=rng.uniform(0.5, 0.9)))
+    return notes
+
+
+def strummed(hand: Hand, beats: float) -> list[TabNote]:
+    """Strum power chords and grips of three to six strings, some of them damped."""
+    rng = hand.rng
+    notes, beat = [], 0.0
+    power = rng.random() < 0.5
+    while beat < beats:
+        length = float(rng.choice([0.5, 0.5, 1.0, 2.0, 0.25]))
+        thick = int(
+            rng.integers(max(hand.guitar.string_count - 2, 4), hand.guitar.string_count + 1)
+        )
+        if power:
+            fret = int(rng.choice(hand.frets_on(thick, 0, 12) or [3]))
+            places = [(thick, fret), (thick - 1, fret + 2), (thick - 2, fret + 2)]
+            places = places[: int(rng.integers(2, 4))]
+        else:
+            places = []
+            for string in range(thick, max(thick - int(rng.integers(3, 7)), 0), -1):
+                near = hand.frets_on(string, hand.position, hand.position + 3)
+                places.append((string, int(rng.choice(near or [hand.position]))))
+        tags = ["palm-mute"] if power and rng.random() < 0.3 else []
+        down = 1 if rng.random() < 0.7 else -1
+        velocity = rng.uniform(0.6, 1.0)
+        for place in places[::down]:
+            notes.append(_note(beat, length, place, *tags, velocity=velocity))
+        beat += length
+    return notes
+
+
+def octave_line(hand: Hand, beats: float) -> list[TabNote]:
+    """Play a melody in octaves, some of its steps slid."""
+    rng = hand.rng
+    string = int(rng.integers(3, hand.guitar.string_count + 1))
+    frets = hand.frets_on(string, 1, 14)
+    if len(frets) < 3:
+        return together(hand, beats)
+    notes, beat, index = [], 0.0, int(rng.integers(len(frets)))
+    while beat < beats:
+        length = float(rng.choice([0.5, 0.5, 0.25, 1.0]))
+        gap = hand.guitar.midi_at(string, frets[index]) + 12 - hand.guitar.open_midi(string - 2)
+        for place in ((string, frets[index]), (string - 2, gap)):
+            if 0 <= place[1] <= hand.guitar.last_fret:
+                notes.append(_note(beat, length, place, velocity=0.85))
+        beat += length
+        index = int(np.clip(index + rng.choice([-2, -1, 0, 1, 2]), 0, len(frets) - 1))
+    return notes
+
+
+def double_stop_line(hand: Hand, beats: float) -> list[TabNote]:
+    """Mix double stops on neighbouring strings with single notes, hammers and slides."""
+    rng = hand.rng
+    string = int(rng.integers(2, min(hand.guitar.string_count, 5)))
+    notes, beat = [], 0.0
+    while beat < beats:
+        length = float(rng.choice([0.5, 0.5, 0.25, 1.0]))
+        frets = hand.frets_on(string, hand.position, hand.position + 4) or [hand.position]
+        fret = int(rng.choice(frets))
+        above = hand.frets_on(string - 1, fret - 1, fret + 2) or [fret]
+        notes.append(_note(beat, length, (string, fret)))
+        if rng.random() < 0.7:
+            notes.append(_note(beat, length, (string - 1, int(rng.choice(above)))))
+            higher = [f for f in frets if fret < f <= fret + 2]
+            if higher and length >= 0.5 and rng.random() < 0.3:
+                half = length / 2
+                notes[-2] = _note(beat, half, (string, fret))
+                notes.append(_note(beat + half, half, (string, higher[0]), "hammer-on"))
+        beat += length
+    return sorted(notes, key=lambda note: note.beat)
+
+
+def pedal(hand: Hand, beats: float) -> list[TabNote]:
+    """Go between one repeated low note and a melody above it."""
+    rng = hand.rng
+    strings = hand.guitar.string_count
+    low = (int(rng.integers(3, strings + 1)), 0)
+    if rng.random() < 0.6:
+        low = (low[0], int(rng.choice(hand.frets_on(low[0], 0, 7) or [0])))
+    near = hand.frets_on(low[0] - 1, low[1], low[1] + 5) or [low[1] + 2]
+    grid = float(rng.choice([0.25, 0.25, 1 / 3, 0.5]))
+    muted = rng.random() < 0.5
+    notes = []
+    for index in range(int(beats / grid)):
+        melody = rng.random() < 0.5
+        place = (low[0] - 1, int(rng.choice(near))) if melody else low
+        tags = ["palm-mute"] if muted and not melody else []
+        notes.append(_note(index * grid, grid, place, *tags, velocity=rng.uniform(0.6, 0.95)))
+    return notes
+
+
+def low_line(hand: Hand, beats: float) -> list[TabNote]:
+    """Play a line on the three thickest strings, picked or slurred, low on the neck."""
+    rng = hand.rng
+    low = replace(hand, position=int(rng.integers(0, 6)))
+    strings = hand.guitar.string_count
+    places = [p for p in low.box(4) if p[0] > strings - 3]
+    grid = float(rng.choice([0.5, 0.25, 1 / 3]))
+    slurred = rng.uniform(0.0, 0.5)
+    notes: list[TabNote] = []
+    walked = _walk(low, places, int(beats / grid))
+    for index, place in enumerate(walked):
+        slur = _slur_of(walked[index - 1], place) if index else None
+        tags = [slur] if slur and rng.random() < slurred else []
+        if not tags and rng.random() < 0.1:
+            tags = ["palm-mute"]
+        notes.append(_note(index * grid, grid, place, *tags, velocity=rng.uniform(0.6, 1.0)))
+    return notes
+
+
 def low_riff(hand: Hand, beats: float) -> list[TabNote]:
     """Chug on the thick strings with palm mutes."""
     rng = hand.rng
@@ -269,6 +399,32 @@ def tapping(hand: Hand, beats: float) -> list[TabNote]:
     cell = [("tap", None), ("pull-off", low[0]), ("hammer-on", low[1])]
     for index in range(int(beats / grid)):
         kind, fret = cell[index % 3]
+        if fret is None:
+            fret = int(rng.choice(high))
+        notes.append(_note(index * grid, grid, (string, fret), kind, velocity=0.75))
+    return notes
+
+
+def wide_tapping(hand: Hand, beats: float) -> list[TabNote]:
+    """Tap in cells of three and four notes, with open strings and two taps among them."""
+    rng = hand.rng
+    string = int(rng.integers(1, 5))
+    low = hand.frets_on(string, hand.position, hand.position + 4)
+    if len(low) < 2:
+        return line_in_a_box(hand, beats)
+    high = hand.frets_on(string, low[-1] + 3, low[-1] + 9) or [low[-1] + 5]
+    grid = float(rng.choice([1 / 3, 1 / 6, 0.25]))
+    cells: tuple[tuple[tuple[str, int | None], ...], ...] = (
+        (("tap", None), ("pull-off", low[0]), ("hammer-on", low[1])),
+        (("tap", None), ("pull-off", low[1]), ("pull-off", low[0])),
+        (("tap", None), ("pull-off", 0), ("hammer-on", low[0])),
+        (("tap", None), ("pull-off", low[0]), ("hammer-on", low[1]), ("pull-off", low[0])),
+        (("tap", None), ("pull-off", low[0]), ("tap", None), ("pull-off", low[1])),
+    )
+    cell = cells[int(rng.integers(len(cells)))]
+    notes = []
+    for index in range(int(beats / grid)):
+        kind, fret = cell[index % len(cell)]
         if fret is None:
             fret = int(rng.choice(high))
         notes.append(_note(index * grid, grid, (string, fret), kind, velocity=0.75))
@@ -357,19 +513,29 @@ STYLES: dict[str, tuple[Style, float]] = {
     "together": (together, 2.2),
     "ringing": (ringing, 0.8),
     "low riff": (low_riff, 1.6),
-    "tapping": (tapping, 1.0),
+    "tapping": (tapping, 0.8),
     "sweep": (sweep, 0.8),
     "harmonics": (harmonics, 0.9),
     "chromatic": (chromatic, 0.6),
     "tremolo": (tremolo, 0.8),
     "raked": (raked, 0.9),
 }
+MORE_STYLES: dict[str, tuple[Style, float]] = {
+    "wide tapping": (wide_tapping, 1.0),
+    "ringing anywhere": (ringing_anywhere, 1.4),
+    "strummed": (strummed, 1.2),
+    "octave line": (octave_line, 1.2),
+    "double-stop line": (double_stop_line, 1.4),
+    "pedal": (pedal, 1.0),
+    "low line": (low_line, 1.4),
+}
+"""Styles for training alone: the measuring phrases are made from `STYLES`."""
 
 
 def random_hand(rng: np.random.Generator, tuning: tuple[int, ...] | None = None) -> Hand:
     """Draw a guitar, a key and a place on the neck."""
     if tuning is None:
-        draw = 0 if rng.random() < 0.7 else int(rng.integers(1, len(TUNINGS)))
+        draw = 0 if rng.random() < 0.62 else int(rng.integers(1, len(TUNINGS)))
         tuning = TUNINGS[draw]
     scale = SCALES[str(rng.choice(list(SCALES)))]
     guitar = Guitar(tuning=tuning, fret_count=24)
@@ -383,14 +549,20 @@ def to_events(
     start_s: float,
     *,
     jitter_s: float = 0.008,
+    spread_s: float = 0.0,
 ) -> list[StringEvent]:
-    """Play tab at a tempo: beats become seconds, techniques become pitch curves."""
+    """Play tab at a tempo: beats become seconds, techniques become pitch curves.
+
+    One stroke over several strings takes `spread_s` from string to string.
+    """
     rng = hand.rng
     beat_s = 60.0 / tempo
     shift = {note.beat: float(rng.normal(0.0, jitter_s)) for note in notes}
-    events = []
+    events, rank, before = [], 0, -1.0
     for index, note in enumerate(notes):
-        onset = max(start_s + note.beat * beat_s + shift[note.beat], 0.0)
+        rank = rank + 1 if note.beat == before else 0
+        before = note.beat
+        onset = max(start_s + note.beat * beat_s + shift[note.beat] + rank * spread_s, 0.0)
         duration = _sounding_s(notes, index, beat_s, shift)
         following = _next_on_string(notes, index)
         midi = float(hand.guitar.midi_at(note.string, note.fret))
@@ -454,7 +626,9 @@ def _curve_of(
     return curve
 
 
-SEVERAL_AT_ONCE = ("together", "ringing")
+SEVERAL_AT_ONCE = (
+    "together", "ringing", "ringing anywhere", "strummed", "octave line", "double-stop line",
+)  # fmt: skip
 
 
 def random_phrase(
@@ -464,11 +638,12 @@ def random_phrase(
 
     `chords` makes styles with several notes at once so many times as likely.
     """
-    names = list(STYLES)
-    weights = np.array([STYLES[n][1] * (chords if n in SEVERAL_AT_ONCE else 1.0) for n in names])
+    styles = STYLES | MORE_STYLES
+    names = list(styles)
+    weights = np.array([styles[n][1] * (chords if n in SEVERAL_AT_ONCE else 1.0) for n in names])
     for _ in range(20):
         name = str(rng.choice(names, p=weights / weights.sum()))
-        notes = STYLES[name][0](hand, float(rng.choice([2.0, 4.0, 4.0, 8.0])))
+        notes = styles[name][0](hand, float(rng.choice([2.0, 4.0, 4.0, 8.0])))
         if notes and _fastest(notes) * tempo / 60.0 <= 14.5:
             return name, notes
     return "singing", singing(hand, 4.0)
@@ -491,23 +666,45 @@ class Lead:
     styles: tuple[str, ...]
 
 
-def random_lead(rng: np.random.Generator, length_s: float, chords: float = 1.0) -> Lead:
-    """String phrases together, each moved to a new place on the neck, until the time is full."""
+def random_lead(
+    rng: np.random.Generator,
+    length_s: float,
+    chords: float = 1.0,
+    beat_times: np.ndarray | None = None,
+) -> Lead:
+    """String phrases together, each moved to a new place on the neck, until the time is full.
+
+    With `beat_times` the lead plays on those beats, wherever they drift.
+    """
     hand = random_hand(rng)
     tempo = float(np.exp(rng.uniform(np.log(55.0), np.log(200.0))))
     start_s, events, styles = float(rng.uniform(0.2, 0.6)), [], []
+    if beat_times is not None:
+        tempo, start_s = 60.0 / float(np.median(np.diff(beat_times))), 0.0
     while True:
         hand = replace(hand, position=int(rng.integers(1, 15)))
         name, notes = random_phrase(rng, hand, tempo, chords)
         jitter = float(rng.choice([0.004, 0.008, 0.02]))
-        played = to_events(notes, hand, tempo, start_s, jitter_s=jitter)
+        spread = float(rng.choice([0.0, 0.004, 0.012]))
+        played = to_events(notes, hand, tempo, start_s, jitter_s=jitter, spread_s=spread)
         if played[-1].onset_s > length_s - 0.7:
             break
         events += played
         styles.append(name)
         end = max(note.beat + note.beats for note in notes)
+        if beat_times is not None:
+            end = float(np.ceil(end - 1e-6))
         start_s += (end + float(rng.choice([0.0, 0.0, 1.0, 2.0]))) * 60.0 / tempo
+    if beat_times is not None:
+        events = [_on_beats(event, tempo, beat_times) for event in events]
     return Lead(tuple(one_note_per_string(events)), hand, tempo, tuple(styles))
+
+
+def _on_beats(event: StringEvent, tempo: float, beat_times: np.ndarray) -> StringEvent:
+    """Move an event from an even tempo to beats that drift."""
+    beats = np.array([event.onset_s, event.offset_s]) * tempo / 60.0
+    onset, offset = np.interp(beats, np.arange(len(beat_times)), beat_times)
+    return replace(event, onset_s=float(onset), duration_s=float(max(offset - onset, 0.02)))
 
 
 def one_note_per_string(events: list[StringEvent]) -> list[StringEvent]:

@@ -16,8 +16,11 @@ from lab.phrases import random_lead
 
 LENGTH_S = 24.0
 N_FRAMES = 1 + int(LENGTH_S * SAMPLE_RATE) // HOP_LENGTH
-KINDS = ("onset", "active", "slurred", "slide", "muted", "harmonic")
-"""Layers of truth for each frame and pitch; from `slurred` on they are told at onsets only."""
+KINDS = (
+    "onset", "active", "slurred", "slide", "muted", "harmonic", "tap", "bending", "shaking",
+)  # fmt: skip
+"""Layers of truth for each frame and pitch; `slurred` to `tap` are told at onsets only, `bending` (a
+bend on its way up or down) and `shaking` (vibrato) while a note sounds."""
 FRAME_KINDS = ("dead", "lead")
 """Truth of a frame as a whole: a dead stroke begins; the lead sounds."""
 
@@ -50,6 +53,8 @@ def truth_of(events: list[StringEvent], n_frames: int) -> Truth:
         rows = np.rint(sounding).astype(int) - LOWEST_MIDI
         fine = (rows >= 0) & (rows < N_PITCHES)
         cells[1, rows[fine], np.arange(first, last)[fine]] = 1
+        for layer, moving in zip((7, 8), _movement(event, times), strict=True):
+            cells[layer, rows[fine & moving], np.arange(first, last)[fine & moving]] = 1
         row = rows[0] if "pre-bend" in event.techniques else round(event.midi) - LOWEST_MIDI
         if not 0 <= row < N_PITCHES:
             continue
@@ -58,7 +63,27 @@ def truth_of(events: list[StringEvent], n_frames: int) -> Truth:
         cells[3, row, first] = "slide" in event.techniques
         cells[4, row, first] = "palm-mute" in event.techniques
         cells[5, row, first] = "natural-harmonic" in event.techniques
+        cells[6, row, first] = "tap" in event.techniques
     return Truth(cells, frames)
+
+
+def _movement(event: StringEvent, times: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Tell at which times a bend is on its way, and at which a vibrato shakes."""
+    still = np.zeros(len(times), dtype=bool)
+    if not event.curve or not event.techniques & {"bend", "pre-bend", "release", "vibrato"}:
+        return still, still
+    width = 15  # frames, about one swing of a vibrato
+    offsets = pitch_offsets(event, times)
+    padded = np.pad(offsets, width // 2, mode="edge")
+    trend = np.convolve(padded, np.ones(width) / width, mode="valid")
+    speed = np.abs(np.gradient(trend)) * SAMPLE_RATE / HOP_LENGTH if len(trend) > 1 else trend
+    bending = still
+    if event.techniques & {"bend", "pre-bend", "release"}:
+        bending = speed > 2.0  # semitones a second
+    if "vibrato" not in event.techniques:
+        return bending, still
+    swing = np.convolve(np.pad((offsets - trend) ** 2, width // 2), np.ones(width) / width, "valid")
+    return bending, (np.sqrt(swing) > 0.04) & ~bending
 
 
 def _band_times(tempo: float, rng: np.random.Generator) -> np.ndarray:
@@ -68,10 +93,10 @@ def _band_times(tempo: float, rng: np.random.Generator) -> np.ndarray:
 
 
 def lead_stem(
-    rng: np.random.Generator, chords: float = 1.0
+    rng: np.random.Generator, chords: float = 1.0, beat_times: np.ndarray | None = None
 ) -> tuple[np.ndarray, list[StringEvent], int, float]:
     """Play one random lead on a random instrument: audio, events as they sound, key, tempo."""
-    lead = random_lead(rng, LENGTH_S, chords)
+    lead = random_lead(rng, LENGTH_S, chords, beat_times)
     events = list(lead.events)
     detune = float(rng.normal(0.0, 0.06))
     draw = rng.random()
@@ -91,12 +116,12 @@ def lead_stem(
 
 
 def make_scene(
-    rng: np.random.Generator, per_lead: int = 3, chords: float = 1.0
+    rng: np.random.Generator, per_lead: int = 2, chords: float = 1.0, leads: int = 3
 ) -> list[tuple[np.ndarray, Truth]]:
-    """Make one band and two leads, and mix them in several dressings."""
+    """Make one band and a few leads, and mix them in several dressings."""
     results = []
     band = None
-    for _ in range(2):
+    for _ in range(leads):
         audio, events, key, tempo = lead_stem(rng, chords)
         truth = truth_of(events, N_FRAMES)
         if band is None:

@@ -7,6 +7,7 @@ Shards may go on arriving while training runs. Every tenth shard is kept for val
 """
 
 import argparse
+import copy
 import json
 import math
 import time
@@ -16,10 +17,16 @@ import numpy as np
 import torch
 from torch.nn import functional as F
 
-from juxtanote.core.analysis.spectra import N_CHANNELS, harmonic_index
+from juxtanote.core.analysis.spectra import (
+    BINS_PER_SEMITONE,
+    HARMONICS,
+    N_CHANNELS,
+    harmonic_index,
+)
 from lab.network import Listener
 from lab.scenes import KINDS
 
+Crops = tuple[torch.Tensor, torch.Tensor, torch.Tensor, torch.Tensor]
 CROP = 192
 BATCH = 12
 SEED = 20
@@ -28,55 +35,88 @@ SEED = 20
 class Pool:
     """Shards held in memory, growing as they arrive."""
 
-    def __init__(self, folder: Path) -> None:
-        self.folder, self.names = folder, set()
+    def __init__(self, folders: list[Path]) -> None:
+        self.folders, self.names = folders, set()
         self.train, self.valid = [], []
 
     def refresh(self) -> None:
         """Read the shards that have come since the last look."""
-        for path in sorted(self.folder.glob("*.npz")):
-            if path.name in self.names:
-                continue
-            self.names.add(path.name)
-            with np.load(path) as data:
-                spectra, cells, frames = data["spectra"], data["cells"], data["frames"]
-            kept = self.valid if int(path.stem.split("-")[1]) % 10 == 0 else self.train
-            for k in range(len(spectra)):
-                kept.append((spectra[k], cells[k], frames[k]))
+        for folder in self.folders:
+            for path in sorted(folder.glob("*.npz")):
+                if path in self.names:
+                    continue
+                self.names.add(path)
+                with np.load(path) as data:
+                    spectra, cells, frames = data["spectra"], data["cells"], data["frames"]
+                kept = self.valid if int(path.stem.split("-")[1]) % 10 == 0 else self.train
+                for k in range(len(spectra)):
+                    kept.append((spectra[k], cells[k], frames[k]))
 
-    def batch(self, rng: np.random.Generator) -> tuple[torch.Tensor, torch.Tensor, torch.Tensor]:
-        """Draw crops: stacked spectra, cell truth, frame truth."""
+    def batch(self, rng: np.random.Generator) -> Crops:
+        """Draw crops: stacked spectra, cell truth, frame truth, and which layers were labelled."""
         picks = [
-            self.crop(self.train[int(rng.integers(len(self.train)))], rng) for _ in range(BATCH)
+            vary(*self.crop(self.train[int(rng.integers(len(self.train)))], rng), rng)
+            for _ in range(BATCH)
         ]
         return to_tensors(picks)
 
     def crop(self, item, rng: np.random.Generator, length: int = CROP):
-        """Cut a random stretch, loudness and stereo varied a little."""
+        """Cut a random stretch; scenes of an older layout lack the last layers of truth."""
         spectra, packed, frames = item
         n = spectra.shape[-1]
         start = int(rng.integers(0, n - length) // 8 * 8)
         part = spectra[:, :, start : start + length].astype(np.float32) / 255.0
-        loud = part > 0
-        part = np.clip(part + loud * np.float32(rng.normal(0.0, 0.04)), 0.0, 1.0)
-        if rng.random() < 0.15:
-            part[3] = 0.0
-        cells = np.unpackbits(packed[:, :, start // 8 : (start + length) // 8], axis=-1)
-        return part, cells, frames[:, start : start + length]
+        known = np.unpackbits(packed[:, :, start // 8 : (start + length) // 8], axis=-1)
+        cells = np.zeros((len(KINDS), *known.shape[1:]), dtype=np.uint8)
+        cells[: len(known)] = known
+        return part, cells, frames[:, start : start + length], len(known) == len(KINDS)
 
 
-def to_tensors(picks) -> tuple[torch.Tensor, torch.Tensor, torch.Tensor]:
+def vary(part, cells, frames, labelled: bool, rng: np.random.Generator):
+    """Change a crop as other records would: louder, another key, another tone, mono."""
+    loud = part > 0
+    part = part + np.float32(rng.normal(0.0, 0.04))
+    if rng.random() < 0.6:  # a slow curve over the bins: equalising, about 5 dB each way
+        place = np.arange(part.shape[1]) / BINS_PER_SEMITONE / 12.0
+        tone = sum(
+            rng.normal(0.0, 0.03) * np.cos(place * speed + rng.uniform(0, 2 * np.pi))
+            for speed in (0.4, 0.9, 2.0)
+        )
+        part = part + tone[None, :, None].astype(np.float32)
+    part = np.where(loud, np.clip(part, 0.0, 1.0), 0.0).astype(np.float32)
+    if rng.random() < 0.5:
+        part, cells = transposed(part, cells, int(rng.integers(-4, 5)))
+    if rng.random() < 0.15:
+        part[3] = 0.0
+    return part, cells, frames, labelled
+
+
+def transposed(part, cells, semitones: int):
+    """Move spectra and truth along the pitch axis together; what leaves the range is gone."""
+    moved, there = np.zeros_like(part), np.zeros_like(cells)
+    bins = BINS_PER_SEMITONE * semitones
+    for source, target, by in ((part, moved, bins), (cells, there, semitones)):
+        n = source.shape[1]
+        target[:, max(by, 0) : n + min(by, 0)] = source[:, max(-by, 0) : n - max(by, 0)]
+    return moved, there
+
+
+def to_tensors(picks) -> Crops:
     """Stack crops for the net."""
     windows, bins = harmonic_index()
     spectra = np.stack([p[0] for p in picks])
     stacked = spectra[:, windows, bins]
     cells = np.stack([p[1] for p in picks]).astype(np.float32)
     frames = np.stack([p[2] for p in picks]).astype(np.float32)
-    return torch.from_numpy(stacked), torch.from_numpy(cells), torch.from_numpy(frames)
+    labelled = torch.tensor([p[3] for p in picks])
+    return torch.from_numpy(stacked), torch.from_numpy(cells), torch.from_numpy(frames), labelled
 
 
-def loss_of(net, stacked, cells, frames) -> torch.Tensor:
-    """Sum binary cross-entropies: onsets a frame wide each way, kinds only where a note begins."""
+def loss_of(net, stacked, cells, frames, labelled) -> torch.Tensor:
+    """Sum binary cross-entropies: onsets a frame wide each way, kinds only where a note begins.
+
+    The layers that not every scene has (`tap` and after) count where they are `labelled`.
+    """
     logits, frame_logits = net(stacked)
     onset = cells[:, 0]
     beside = F.max_pool2d(onset[:, None], (1, 3), 1, (0, 1))[:, 0]
@@ -86,12 +126,18 @@ def loss_of(net, stacked, cells, frames) -> torch.Tensor:
     loss = loss + 5.0 * F.binary_cross_entropy_with_logits(logits[:, 1], cells[:, 1])
     # A decoder may find the onset a frame beside its label: the kinds are told there too.
     where = beside > 0.5
-    if where.any():
-        kinds = F.max_pool2d(cells[:, 2:], (1, 3), 1, (0, 1))
-        told = F.binary_cross_entropy_with_logits(
-            logits[:, 2:].permute(0, 2, 3, 1)[where], kinds.permute(0, 2, 3, 1)[where]
-        )
-        loss = loss + told
+    for here, layers in ((where, range(2, 6)), (where & labelled[:, None, None], range(6, 7))):
+        if here.any():
+            at = slice(layers.start, layers.stop)
+            kinds = F.max_pool2d(cells[:, at], (1, 3), 1, (0, 1)).permute(0, 2, 3, 1)[here]
+            told = logits[:, at].permute(0, 2, 3, 1)[here]
+            part = F.binary_cross_entropy_with_logits(told, kinds)
+            loss = loss + part * len(layers) / 4
+    sounding = (cells[:, 1] > 0.5) & labelled[:, None, None]
+    if sounding.any():
+        moves = cells[:, 7:9].permute(0, 2, 3, 1)[sounding]
+        told = logits[:, 7:9].permute(0, 2, 3, 1)[sounding]
+        loss = loss + 0.5 * F.binary_cross_entropy_with_logits(told, moves)
     dead = F.max_pool1d(frames[:, :1], 3, 1, 1)
     loss = loss + F.binary_cross_entropy_with_logits(frame_logits[:, :1], dead)
     return loss + 0.3 * F.binary_cross_entropy_with_logits(frame_logits[:, 1:], frames[:, 1:])
@@ -100,14 +146,14 @@ def loss_of(net, stacked, cells, frames) -> torch.Tensor:
 def simple_f1(net, pool: Pool, items: int = 48) -> dict[str, float]:
     """Score onset peaks over 0.5 against truth within four frames, on validation mixes."""
     rng = np.random.default_rng(7)
-    hits = found = wanted = 0
+    hits = found = wanted = missed = 0
     total = 0.0
     net.eval()
     with torch.no_grad():
         for index in range(0, items, 8):
             chosen = [pool.valid[(index + k) * 7 % len(pool.valid)] for k in range(8)]
-            stacked, cells, frames = to_tensors([pool.crop(c, rng, 384) for c in chosen])
-            total += float(loss_of(net, stacked, cells, frames))
+            stacked, cells, frames, labelled = to_tensors([pool.crop(c, rng, 384) for c in chosen])
+            total += float(loss_of(net, stacked, cells, frames, labelled))
             onset = torch.sigmoid(net(stacked)[0][:, 0])
             peak = (onset > 0.45) & (onset == F.max_pool2d(onset[:, None], (1, 5), 1, (0, 2))[:, 0])
             truth = cells[:, 0] > 0.5
@@ -116,10 +162,9 @@ def simple_f1(net, pool: Pool, items: int = 48) -> dict[str, float]:
             hits += int((peak & near).sum())
             found += int(peak.sum())
             wanted += int(truth.sum())
-            missed = int((truth & ~near_peak).sum())
-            hits -= 0 * missed
+            missed += int((truth & ~near_peak).sum())
     net.train()
-    precision, recall = hits / max(found, 1), min(hits / max(wanted, 1), 1.0)
+    precision, recall = hits / max(found, 1), 1.0 - missed / max(wanted, 1)
     f1 = 2 * precision * recall / max(precision + recall, 1e-9)
     return {"loss": total / (items / 8), "precision": precision, "recall": recall, "f1": f1}
 
@@ -141,28 +186,73 @@ def save_weights(net: Listener, folder: Path, scores: dict) -> None:
     (folder / "listener.json").write_text(json.dumps(recipe, indent=2) + "\n")
 
 
-def train(folder: Path, out: Path, minutes: float, checkpoint: Path, resume: bool) -> None:
+def warm_start(net: Listener, older: dict[str, torch.Tensor]) -> None:
+    """Begin from weights of an earlier layout: what it lacks starts out without effect."""
+    state = net.state_dict()
+    for name, value in state.items():
+        known = older.get(name)
+        if known is not None and known.shape == value.shape:
+            state[name] = known
+        elif name == "cells.weight" or name == "cells.bias":
+            state[name] = torch.zeros_like(value)
+            state[name][: len(known)] = known
+        elif name == "enter.weight":
+            state[name] = torch.zeros_like(value)
+            for index, place in enumerate(_earlier_channels()):
+                state[name][:, place] = known[:, index]
+        elif known is None:
+            state[name] = torch.zeros_like(value)
+    net.load_state_dict(state)
+
+
+def _earlier_channels() -> list[int]:
+    """Give where the channels up to the sixth harmonic lie among today's."""
+    places, at = [], 0
+    for row in HARMONICS:
+        for harmonic in row:
+            for _ in range(BINS_PER_SEMITONE):
+                if harmonic <= 6:
+                    places.append(at)
+                at += 1
+    return places
+
+
+class Average:
+    """A running mean of the weights: steadier than any one step."""
+
+    def __init__(self, net: Listener, keep: float = 0.998) -> None:
+        self.keep, self.net = keep, copy.deepcopy(net)
+
+    def follow(self, net: Listener) -> None:
+        """Move a little towards where the weights are now."""
+        with torch.no_grad():
+            for mine, theirs in zip(self.net.parameters(), net.parameters(), strict=True):
+                mine.lerp_(theirs, 1.0 - self.keep)
+
+
+def train(options: argparse.Namespace) -> None:
     """Train for a time with a one-cycle rate, saving at every look."""
     torch.manual_seed(SEED)
-    rng = np.random.default_rng(SEED)
-    pool, net = Pool(folder), Listener()
-    optimiser = torch.optim.AdamW(net.parameters(), lr=2e-3, weight_decay=1e-3)
+    rng = np.random.default_rng([SEED, options.round])
+    pool, net = Pool(options.folders), Listener()
+    if options.start is not None:
+        warm_start(net, torch.load(options.start, weights_only=True)["net"])
+    optimiser = torch.optim.AdamW(net.parameters(), lr=options.rate, weight_decay=1e-3)
     spent = 0.0
-    if resume and checkpoint.exists():
-        state = torch.load(checkpoint, weights_only=True)
+    if options.resume and options.checkpoint.exists():
+        state = torch.load(options.checkpoint, weights_only=True)
         net.load_state_dict(state["net"])
         optimiser.load_state_dict(state["optimiser"])
         spent = float(state["spent"])
+    average = Average(net)
     print(
         sum(p.numel() for p in net.parameters()), "parameters,", N_CHANNELS, "channels", flush=True
     )
     pool.refresh()
     began, step, running = time.time() - spent, 0, 0.0
-    while (passed := time.time() - began) < minutes * 60:
-        part = passed / (minutes * 60)
-        rate = (
-            2e-3 * min(1.0, (step + 1) / 100) * (0.02 + 0.98 * 0.5 * (1 + math.cos(math.pi * part)))
-        )
+    while (passed := time.time() - began) < options.minutes * 60:
+        cosine = 0.5 * (1 + math.cos(math.pi * passed / (options.minutes * 60)))
+        rate = options.rate * min(1.0, (step + 1) / 100) * (0.02 + 0.98 * cosine)
         for group in optimiser.param_groups:
             group["lr"] = rate
         loss = loss_of(net, *pool.batch(rng))
@@ -170,12 +260,13 @@ def train(folder: Path, out: Path, minutes: float, checkpoint: Path, resume: boo
         loss.backward()
         torch.nn.utils.clip_grad_norm_(net.parameters(), 1.0)
         optimiser.step()
+        average.follow(net)
         running += float(loss.detach())
         step += 1
         if step % 50 == 0:
             pool.refresh()
         if step % 200 == 0:
-            scores = simple_f1(net, pool)
+            scores = simple_f1(average.net, pool)
             text = ", ".join(f"{key} {value:.3f}" for key, value in scores.items())
             print(
                 f"{passed / 60:.1f} min, step {step}, {len(pool.train)} mixes, "
@@ -183,18 +274,24 @@ def train(folder: Path, out: Path, minutes: float, checkpoint: Path, resume: boo
                 flush=True,
             )
             running = 0.0
-            state = {"net": net.state_dict(), "optimiser": optimiser.state_dict(), "spent": passed}
-            torch.save(state, checkpoint)
-            save_weights(net, out, scores)
-    save_weights(net, out, simple_f1(net, pool))
+            state = {
+                "net": average.net.state_dict(),
+                "optimiser": optimiser.state_dict(),
+                "spent": passed,
+            }
+            torch.save(state, options.checkpoint)
+            save_weights(average.net, options.out, scores)
+    save_weights(average.net, options.out, simple_f1(average.net, pool))
 
 
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("folder", type=Path)
+    parser.add_argument("folders", type=Path, nargs="+")
     parser.add_argument("--out", type=Path, required=True)
     parser.add_argument("--minutes", type=float, default=100.0)
+    parser.add_argument("--rate", type=float, default=2e-3)
+    parser.add_argument("--round", type=int, default=1, help="another draw of crops")
+    parser.add_argument("--start", type=Path, default=None, help="a checkpoint to begin from")
     parser.add_argument("--checkpoint", type=Path, default=Path("listener.pt"))
     parser.add_argument("--resume", action="store_true")
-    options = parser.parse_args()
-    train(options.folder, options.out, options.minutes, options.checkpoint, options.resume)
+    train(parser.parse_args())

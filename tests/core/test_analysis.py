@@ -12,7 +12,7 @@ from juxtanote.core.analysis.curves import measure_spectra, pitch_curve
 from juxtanote.core.analysis.decode import DecoderSettings, FoundNote, decode
 from juxtanote.core.analysis.key import find_keys, find_scale, pitch_class_weights
 from juxtanote.core.analysis.listen import Hints, listen
-from juxtanote.core.analysis.listener import Posteriors
+from juxtanote.core.analysis.listener import CELL_KINDS, Posteriors
 from juxtanote.core.analysis.onsets import find_onsets, pick_peaks, superflux
 from juxtanote.core.analysis.pitch_track import difference_function, track_pitch
 from juxtanote.core.analysis.reference_pitch import measure_reference_cents
@@ -161,7 +161,7 @@ class TestTechniques(unittest.TestCase):
 
 def posteriors(n_frames: int = 200) -> Posteriors:
     """Make quiet posteriors to write notes into."""
-    cells = np.full((6, N_PITCHES, n_frames), 0.01, dtype=np.float32)
+    cells = np.full((len(CELL_KINDS), N_PITCHES, n_frames), 0.01, dtype=np.float32)
     return Posteriors(cells, np.zeros(n_frames, np.float32), np.zeros(n_frames, np.float32))
 
 

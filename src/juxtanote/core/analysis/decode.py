@@ -47,6 +47,9 @@ class FoundNote:
     harmonic: float
     rivals: tuple[tuple[int, float], ...]  # (midi, onset posterior) of other readings
     dead: bool = False
+    tap: float = 0.0
+    bending: float = 0.0  # how surely a bend is on its way somewhere in the note
+    shaking: float = 0.0
 
 
 def logit(p: NDArray[np.floating]) -> NDArray[np.float64]:
@@ -168,7 +171,25 @@ def _note(
         muted=float(kinds[2]),
         harmonic=float(kinds[3]),
         rivals=tuple(sorted(rivals, key=lambda r: -r[1])[:3]),
+        tap=float(kinds[4]),
+        bending=_strongest(posteriors.cells[7], active, row, start, follow),
+        shaking=_strongest(posteriors.cells[8], active, row, start, follow),
     )
+
+
+MOVING_FRAMES = 6  # 70 ms: the least that a bend or one swing of a vibrato lasts
+
+
+def _strongest(
+    moving: NDArray[np.float32], active: NDArray[np.float32], row: int, start: int, end: int
+) -> float:
+    """Give how sure the surest frames are that this note's pitch moves, where it then sounds."""
+    reach = slice(max(row - 2, 0), row + 6)
+    sounding = active[reach, start:end] > 0.4
+    per_frame = np.where(sounding, moving[reach, start:end], 0.0).max(axis=0, initial=0.0)
+    if per_frame.size == 0:
+        return 0.0
+    return float(np.sort(per_frame)[-MOVING_FRAMES:].mean())
 
 
 def _follow(active: NDArray[np.float32], starts: NDArray[np.bool_], row: int, frame: int) -> int:

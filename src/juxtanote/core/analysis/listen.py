@@ -165,9 +165,7 @@ def _describe(
         )
         slides_on = _slides_on(found, starts, index)
         reading = read_curve(times, cents, float(note.midi), glides_on=slides_on)
-        if _crowded(found, index) or "harmonic" in _kinds(note):
-            # Several notes at once pull the curve about: only large, clear shapes are believed.
-            reading = Reading(start_midi=float(note.midi))
+        reading = _believed(reading, note, crowded=_crowded(found, index))
         notes.append(_perceived(note, onset, offset, mid, times, cents, reading))
     return _tie(notes, found)
 
@@ -193,6 +191,34 @@ def _crowded(found: list[FoundNote], index: int) -> bool:
     return any(
         other is not here and not other.dead and abs(other.start - here.start) < 3.0
         for other in found[max(index - 6, 0) : index + 7]
+    )
+
+
+def _believed(reading: Reading, note: FoundNote, *, crowded: bool) -> Reading:
+    """Keep of a measured curve what the listener heard as well.
+
+    The curve alone takes a neighbour's partial or the next note for a bend. Several notes at once
+    pull it about: there the listener has to be surer.
+    """
+    if "harmonic" in _kinds(note):
+        return Reading(start_midi=float(note.midi))
+    more = 0.2 if crowded else 0.0
+    bends = note.bending > kind_threshold("bending") + more
+    shakes = note.shaking > kind_threshold("shaking") + more
+    tags = set(reading.techniques)
+    if not bends:
+        tags -= {"bend", "pre-bend", "release"}
+    if not shakes:
+        tags -= {"vibrato"}
+    if tags == reading.techniques:
+        return reading
+    plain = Reading(start_midi=float(note.midi))
+    return replace(
+        reading if bends else plain,
+        techniques=frozenset(tags),
+        vibrato_hz=reading.vibrato_hz if shakes else 0.0,
+        vibrato_cents=reading.vibrato_cents if shakes else 0.0,
+        evidence=tuple(line for line in reading.evidence if (shakes if " Hz" in line else bends)),
     )
 
 
@@ -222,7 +248,12 @@ def join_glides(found: list[FoundNote]) -> list[FoundNote]:
             joined.append(note)
             continue
         tops[source] = note.midi
-        joined[source] = replace(joined[source], end=max(joined[source].end, note.end))
+        joined[source] = replace(
+            joined[source],
+            end=max(joined[source].end, note.end),
+            bending=max(joined[source].bending, note.bending, kind_threshold("bending") + 0.01),
+            shaking=max(joined[source].shaking, note.shaking),
+        )
     return joined
 
 
@@ -320,7 +351,7 @@ def _tie(notes: list[PerceivedNote], found: list[FoundNote]) -> list[PerceivedNo
                 and joined
                 and 0.5 < abs(step) <= 14
             ):
-                word = "pull-off" if step < 0 else "tap" if step >= 5 else "hammer-on"
+                word = "pull-off" if step < 0 else "tap" if _is_tapped(raw, step) else "hammer-on"
                 tags.add(word)
                 evidence.append(f"{step:+.0f} semitones with a weak attack")
         elif raw.slide > 0.6 and not raw.dead:
@@ -328,6 +359,13 @@ def _tie(notes: list[PerceivedNote], found: list[FoundNote]) -> list[PerceivedNo
             evidence.append("a glide from nowhere")
         tied[index] = replace(note, techniques=frozenset(tags), evidence=tuple(evidence))
     return _lengths(tied)
+
+
+def _is_tapped(note: FoundNote, step: float) -> bool:
+    """Tell a tap from a hammer-on: by its sound, and by a step too wide for one hand."""
+    if step >= 7.0:
+        return True
+    return note.tap > kind_threshold("tap") - (0.15 if step >= 4.0 else 0.0)
 
 
 def _note_before(notes: list[PerceivedNote], index: int) -> PerceivedNote | None:

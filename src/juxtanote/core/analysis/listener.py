@@ -23,17 +23,19 @@ from juxtanote.core.progress import Progress, no_progress
 
 Array = NDArray[np.float32]
 WEIGHTS = Path(__file__).parent / "weights"
-CELL_KINDS = ("onset", "active", "slurred", "slide", "muted", "harmonic")
+CELL_KINDS = (
+    "onset", "active", "slurred", "slide", "muted", "harmonic", "tap", "bending", "shaking",
+)  # fmt: skip
 BLOCK_FRAMES, MARGIN_FRAMES = 1024, 32
 BLOCKS = (
     ("near", 1), ("near", 2), ("octave", 12), ("frame", 1), ("near", 4), ("octave", 7),
-    ("near", 8), ("octave", 12), ("near", 1),
+    ("near", 8), ("octave", 12), ("near", 1), ("octave", 19), ("frame", 1), ("near", 1),
 )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
 class Posteriors:
-    """Probabilities for every frame: `cells` (6, N_PITCHES, n_frames), `dead` and `lead` (n_frames,)."""
+    """Probabilities for every frame: `cells` (9, N_PITCHES, n_frames), `dead` and `lead` (n_frames,)."""
 
     cells: Array
     dead: Array
@@ -80,7 +82,7 @@ def _session():  # type: ignore[no-untyped-def]
 
 
 def run_network(stacked: Array, *, compiled: bool = True) -> tuple[Array, Array]:
-    """Give logits of cells (6, N_PITCHES, n_frames) and of frames (2, n_frames)."""
+    """Give logits of cells (9, N_PITCHES, n_frames) and of frames (2, n_frames)."""
     session = _session() if compiled else None
     if session is not None:
         cells, frames = session.run(None, {"stacked": stacked[None]})

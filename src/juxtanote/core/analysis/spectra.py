@@ -20,7 +20,13 @@ BINS_PER_SEMITONE = 3
 LOWEST_BIN_MIDI = LOWEST_MIDI - 12
 N_BINS = BINS_PER_SEMITONE * (HIGHEST_MIDI + 32 - LOWEST_BIN_MIDI)
 WINDOWS = (("mid", 8192), ("mid", 2048), ("mid", 768), ("side", 4096))
-HARMONICS = ((0.5, 1, 2, 3, 4, 5, 6), (0.5, 1, 2, 3, 4, 5, 6), (1, 3, 6), (1, 2, 3))
+HARMONICS = (
+    (0.5, 1, 2, 3, 4, 5, 6, 8, 10),
+    (0.5, 1, 2, 3, 4, 5, 6, 8, 10, 12),
+    (1, 3, 6),
+    (1, 2, 3),
+)
+"""For each window the multiples of a pitch that are laid over it; the high ones carry low strings."""
 N_CHANNELS = BINS_PER_SEMITONE * sum(len(row) for row in HARMONICS)
 FLOOR_DB, RANGE_DB = -70.0, 80.0
 FRAMES_AT_ONCE = 512
