@@ -45,7 +45,7 @@ def scores(number: int) -> tuple[str, float, float, float, float]:
     drift = number % 3 == 1
     times, first, _ = beats_of(rng, drift, int(rng.integers(0, 2)))
     band = make_band(times, first, meter, int(rng.integers(12)), rng, voice=number % 4 == 0)
-    lead, *_ = lead_stem(rng)
+    lead, *_ = lead_stem(rng, beat_times=times)
     lead = np.pad(lead, (0, max(int(LENGTH_S * SAMPLE_RATE) - len(lead), 0)))
     mono = mix(lead, band, rng, dressing="band", lead_over_db=-2.0).mean(axis=0)
     began = time.perf_counter()
