@@ -9,12 +9,20 @@ from collections import defaultdict
 from dataclasses import fields, replace
 
 import numpy as np
+from scipy.optimize import minimize
 
 from bench.composed import Composed, phrases
 from juxtanote.core.fretboard.candidates import NoteToPlace, find_candidates
-from juxtanote.core.fretboard.costs import PROFILES, Weights
+from juxtanote.core.fretboard.costs import IMPOSSIBLE, PROFILES, Weights
 from juxtanote.core.fretboard.fingers import choose_fingers
-from juxtanote.core.fretboard.solver import alternatives, solve
+from juxtanote.core.fretboard.solver import (
+    UNEVEN,
+    alternatives,
+    path_features,
+    solve,
+    solve_all,
+    unevenness,
+)
 
 SLURS = {"hammer-on", "pull-off", "slide"}
 
@@ -72,7 +80,9 @@ def right(phrase: Composed, places: list[tuple[int, int]]) -> int:
 
 def solved(phrase: Composed, weights: Weights | None = None, locked: set[int] | None = None) -> int:
     """Count exact places of our solver."""
-    found = solve(phrase.guitar, to_place(phrase, locked), weights=weights)
+    notes = to_place(phrase, locked)
+    found = solve(phrase.guitar, notes, weights=weights) if weights else None
+    found = found or alternatives(phrase.guitar, notes)[0]
     return right(phrase, list(zip(found.strings, found.frets, strict=True)))
 
 
@@ -89,40 +99,75 @@ def broken_rules(phrase: Composed) -> int:
     return broken
 
 
-def tune(chosen: list[Composed], trials: int) -> Weights:
-    """Search weights at random on the phrases that are not kept aside."""
+def readings(
+    phrase: Composed, weights: Weights, locked: set[int], rng: np.random.Generator
+) -> tuple[np.ndarray, np.ndarray]:
+    """Give many placements of a phrase as features (n, n_features), and the share right of each."""
+    notes = to_place(phrase, locked)
+    ways = {f"drawn {k}": _drawn(weights, rng) for k in range(40)}
+    found = solve_all(phrase.guitar, notes, {**PROFILES, "now": weights, **ways})
+    exact = solve(phrase.guitar, to_place(phrase, set(range(len(notes)))), weights=weights)
+    rows, shares, seen = [], [], set()
+    for placement in [exact, *found]:
+        if placement.strings in seen:
+            continue
+        seen.add(placement.strings)
+        standing, moving, forbidden = path_features(phrase.guitar, notes, placement)
+        if forbidden < IMPOSSIBLE:
+            rows.append(np.concatenate([standing, moving, [unevenness(notes, placement)]]))
+            places = list(zip(placement.strings, placement.frets, strict=True))
+            shares.append(right(phrase, places) / len(notes))
+    return np.array(rows), np.array(shares)
+
+
+def _drawn(weights: Weights, rng: np.random.Generator) -> Weights:
+    changes = {
+        f.name: float(getattr(weights, f.name) * np.exp(rng.normal(0, 0.8)) + rng.normal(0, 0.03))
+        for f in fields(Weights)
+        if rng.random() < 0.6
+    }
+    return replace(weights, **changes)
+
+
+def tune(chosen: list[Composed], rounds: int) -> Weights:
+    """Fit the weights to phrases that are not kept aside: most notes right on the average.
+
+    Each round lists many placements of each phrase and makes the right ones cheap by the expected
+    share right under a softmax of costs; weights stay near what the trade says unless much is
+    gained.
+    """
     rng = np.random.default_rng(8)
-    best = PROFILES["best overall"]
+    weights, uneven = PROFILES["best overall"], UNEVEN
+    names = [field.name for field in fields(Weights)]
+    start = np.array([*(getattr(weights, name) for name in names), uneven])
+    lists: list[tuple[np.ndarray, np.ndarray]] = []
+    for number in range(rounds):
+        for phrase in chosen:
+            lists.append(readings(phrase, weights, set(), rng))
 
-    start = best
+        def loss(w: np.ndarray) -> tuple[float, np.ndarray]:
+            total, slope = 0.0, np.zeros_like(w)
+            for rows, shares in lists:
+                cost = rows @ w
+                p = np.exp(-(cost - cost.min()))
+                p /= p.sum()
+                mean = float(p @ shares)
+                total -= mean / len(lists)
+                slope += (p * (shares - mean)) @ rows / len(lists)
+            far = (w - start) / (np.abs(start) + 0.15)
+            return total + 0.002 * float(far @ far), slope + 0.004 * far / (np.abs(start) + 0.15)
 
-    def reached(weights: Weights) -> float:
-        parts = [solved(p, weights) / len(p.notes) for p in chosen]
-        # Few phrases: weights stay near what the trade says unless much is gained.
-        far = [
-            np.log((abs(getattr(weights, f.name)) + 0.02) / (abs(getattr(start, f.name)) + 0.02))
-            ** 2
-            for f in fields(Weights)
-        ]
-        return float(np.mean(parts)) - 0.004 * float(np.sum(far))
-
-    best_score = reached(best)
-    print(f"as it is {best_score:.3f}")
-    for trial in range(trials):
-        changes = {}
-        for field in fields(Weights):
-            if field.name == "sound" or rng.random() < 0.6:
-                continue
-            value = getattr(best, field.name)
-            changes[field.name] = float(value * np.exp(rng.normal(0, 0.5)) + rng.normal(0, 0.02))
-        score = reached(replace(best, **changes))
-        if score > best_score + 1e-9:
-            best, best_score = replace(best, **changes), score
-            print(
-                f"trial {trial}: {score:.3f} { ({k: round(v, 3) for k, v in changes.items()}) }",
-                flush=True,
-            )
-    return best
+        now = np.array([*(getattr(weights, name) for name in names), uneven])
+        # What speaks for a place may not turn into what speaks against it.
+        bounds = [(None, 0.0) if value < 0 else (0.0, None) for value in start]
+        fitted = minimize(loss, now, jac=True, method="L-BFGS-B", bounds=bounds).x
+        weights = Weights(**{n: float(v) for n, v in zip(names, fitted, strict=False)})
+        uneven = float(fitted[-1])
+        reached = np.mean([solved(p, weights) / len(p.notes) for p in chosen])
+        print(f"round {number}: expected {-loss(fitted)[0]:.3f}, alone {reached:.3f}", flush=True)
+    shown = {n: round(float(v), 3) for n, v in zip(names, fitted, strict=False)}
+    print(f"dict(**{shown})  # uneven {uneven:.2f}")
+    return weights
 
 
 def report(chosen: list[Composed]) -> None:
@@ -168,5 +213,5 @@ def main(arguments: list[str]) -> None:
     options = parser.parse_args(arguments)
     chosen = [p for p in phrases() if p.aside == options.aside]
     if options.tune:
-        print(tune([p for p in phrases() if not p.aside], options.tune))
+        tune([p for p in phrases() if not p.aside], options.tune)
     report(chosen)

@@ -110,7 +110,7 @@ class _Bar:
 
 def _place(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
     from juxtanote.core.formats.exports import export_rows, read_notes
-    from juxtanote.core.fretboard.solver import alternatives, solve
+    from juxtanote.core.fretboard.solver import alternatives, place
     from juxtanote.core.theory.tuning import STANDARD, Guitar, parse_tuning
 
     if options.out.suffix.lower() not in (".csv", ".mid", ".musicxml", ".txt"):
@@ -123,7 +123,7 @@ def _place(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
         tuning = guess_tuning([row.midi for row in rows])
     guitar = Guitar(tuning=tuning, fret_count=24)
     notes = [row.to_place() for row in rows]
-    best = solve(guitar, notes)
+    best = place(guitar, notes)
     for problem in best.problems:
         print(f"juxtanote: {problem}", file=sys.stderr)
 

@@ -8,7 +8,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from juxtanote.core.fretboard.candidates import NoteToPlace, find_candidates
-from juxtanote.core.fretboard.costs import PROFILES, moving_terms, standing_terms
+from juxtanote.core.fretboard.costs import (
+    BASE,
+    forbidden_moves,
+    moving_features,
+    standing_features,
+)
 from juxtanote.core.fretboard.fingers import choose_fingers, choose_strokes, count_changes
 from juxtanote.core.fretboard.reasons import explain, phrase_sentence
 from juxtanote.core.fretboard.solver import (
@@ -146,24 +151,21 @@ class TestSolver(unittest.TestCase):
 
 
 def cheapest_of_all(notes: list[NoteToPlace]) -> float:
-    """Cost every combination of states with the same terms, one by one."""
-    weights = PROFILES["best overall"]
+    """Cost every combination of states with the same features, one by one."""
     events = group_events(notes)
     columns = [hand_states(GUITAR, notes, event, []) for event in events]
     best = np.inf
     own = [
-        sum(standing_terms(GUITAR, states, event.traits, weights).values())
+        BASE.standing() @ standing_features(GUITAR, states, event.traits)
         for states, event in zip(columns, events, strict=True)
     ]
-    moves = [
-        sum(
-            moving_terms(
-                GUITAR, columns[k], columns[k + 1], events[k].traits, events[k + 1].traits,
-                events[k + 1].onset_s - events[k].onset_s, weights,
-            ).values()
-        )
-        for k in range(len(events) - 1)
-    ]  # fmt: skip
+    moves = []
+    for k in range(len(events) - 1):
+        traits = (events[k].traits, events[k + 1].traits)
+        gap = events[k + 1].onset_s - events[k].onset_s
+        features = moving_features(GUITAR, columns[k], columns[k + 1], *traits, gap)
+        forbidden = forbidden_moves(columns[k], columns[k + 1], *traits)
+        moves.append(np.tensordot(BASE.moving(), features, 1) + forbidden)
     for way in itertools.product(*(range(len(c)) for c in columns)):
         cost = sum(own[k][s] for k, s in enumerate(way))
         cost += sum(moves[k][way[k], way[k + 1]] for k in range(len(way) - 1))

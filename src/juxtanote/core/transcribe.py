@@ -19,7 +19,7 @@ from juxtanote.core.audio.focus import bring_forward
 from juxtanote.core.audio.read import Sound, read_sound, to_mid_side, to_rate
 from juxtanote.core.fretboard.candidates import NoteToPlace
 from juxtanote.core.fretboard.fingers import choose_fingers, choose_strokes
-from juxtanote.core.fretboard.solver import Placement, solve
+from juxtanote.core.fretboard.solver import Placement, place
 from juxtanote.core.progress import Progress, no_progress, part_of
 from juxtanote.core.score.lesson import Focus, Lesson, Phrase, Recording
 from juxtanote.core.score.note import Evidence, HeardNote, Note, RunnerUp, WrittenNote
@@ -224,13 +224,13 @@ def place_heard(
     """Place heard notes on the neck; what no string can sound is left out."""
     kept = [note for note in heard if _keeps_pitch(note, guitar)]
     places = [to_place(note) for note in kept]
-    return to_notes(kept, solve(guitar, places, progress=progress), places, school)
+    return to_notes(kept, place(guitar, places, progress=progress), places, school)
 
 
 def replace_places(phrase: Phrase, lesson: Lesson, placement: Placement | None = None) -> Phrase:
     """Place the notes of a phrase anew around what is locked; fingers and strokes follow."""
     places = [note_to_place(note) for note in phrase.notes]
-    placement = placement or solve(lesson.guitar, places)
+    placement = placement or place(lesson.guitar, places)
     fingers = choose_fingers(places, placement)
     strokes = choose_strokes(places, placement, lesson.school)
     notes = []

@@ -19,7 +19,7 @@ from juxtanote.core.formats.breakdown import note_name
 from juxtanote.core.formats.text_tab import bend_name
 from juxtanote.core.fretboard.reasons import Reasons, explain, phrase_sentence
 from juxtanote.core.fretboard.silence import strings_to_silence
-from juxtanote.core.fretboard.solver import Placement, alternatives, solve
+from juxtanote.core.fretboard.solver import Placement, alternatives, place
 from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import SCHOOLS, Lesson, Phrase
 from juxtanote.core.score.note import FINGERS, STROKES, Note
@@ -175,7 +175,7 @@ class PlaceDesk(QWidget):
                 replace(note_to_place(n), string=n.written.string, fret=n.written.fret)
                 for n in phrase.notes
             ]
-            self._placements = {key: solve(self._document.lesson.guitar, places)}
+            self._placements = {key: place(self._document.lesson.guitar, places)}
         return self._placements[key]
 
     def _on_phrase(self) -> None:

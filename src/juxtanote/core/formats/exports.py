@@ -107,12 +107,12 @@ def rows_to_notes(rows: list[NoteRow], *, first_ident: int = 1, shift_s: float =
 
 def import_into_phrase(phrase: Phrase, rows: list[NoteRow], guitar: Guitar) -> Phrase:
     """Lay imported notes into a phrase, the first at its start; missing places are solved."""
-    from juxtanote.core.fretboard.solver import solve
+    from juxtanote.core.fretboard.solver import place
 
     if not rows:
         raise ImportFileError("There are no notes in that file.")
     shift = phrase.start_s - min(row.onset_s for row in rows)
-    placement = solve(guitar, [row.to_place() for row in rows])
+    placement = place(guitar, [row.to_place() for row in rows])
     placed = [
         replace(row, string=string, fret=fret)
         for row, string, fret in zip(rows, placement.strings, placement.frets, strict=True)

@@ -1,10 +1,11 @@
-"""What a move of the hand costs, term by term, so that every choice can be explained.
+"""What a way of playing costs, feature by feature, so that every choice can be explained.
 
-Terms are in one unit: about 1 for a shift of the hand by a few frets in a moderate tempo. Weights
-are the trade's order of importance (common practice), settled on composed phrases in the bench.
+A feature measures one thing that practitioners weigh (common practice), in units of about 1; its
+weight says how much it matters. Costs are sums of weight times feature, so one pass over the
+features serves any number of weightings.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,51 +16,100 @@ Array = NDArray[np.float64]
 IMPOSSIBLE = 1.0e6
 REACH_MM = 135.0  # index to little finger, as far as a hand opens
 EASY_MM = 84.0  # four frets at the fifth fret
+OPEN_REACH = 2.5  # up to this position open strings lie near
 SLURRED = frozenset({"hammer-on", "pull-off", "tap", "slide"})
+SINGING = frozenset({"bend", "pre-bend", "vibrato", "slide"})
+
+STANDING = (
+    "stretch", "open string", "open near", "open ringing", "open in grip", "high fret", "low fret",
+    "weak finger", "low position", "high position", "top position", "thick string",
+    "thick singing", "grip", "bend place", "vibrato place", "thick muted", "low tap", "sound",
+)  # fmt: skip
+MOVING = (
+    "shift", "travel", "string change", "string skip", "leave slide", "grip moves", "grip breaks",
+    "repeat elsewhere", "step across", "leap along", "bar moves", "grip shift", "grip travel",
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
 class Weights:
-    """How much each thing matters; `favouring` gives the named alternatives."""
+    """How much each feature matters: fields are `STANDING`, then `MOVING`, in order."""
 
-    shift: float = 1.19
-    travel: float = 0.04  # per millimetre
-    stretch: float = 0.069  # per millimetre beyond what is easy
-    string_step: float = 0.215
-    string_skip: float = 0.51
-    open_string: float = 1.62
-    open_near: float = 0.17  # an open string with the hand near the nut
-    open_reach: float = 2.5  # up to which position open strings are near
-    open_ringing: float = 0.52  # how welcome they are where notes should ring
-    high_fret: float = 0.038  # per fret above the 12th
-    low_fret: float = 0.087  # per fret under the 3rd, for fretted notes
-    weak_finger: float = 0.095
-    bend_place: float = 0.575
-    vibrato_place: float = 0.744
-    thick_lead: float = 0.064
-    mid_neck: float = 0.025  # per fret between the hand and the seventh position
-    middle: float = 7.0  # the position that is neither low nor high
-    grip: float = 0.86  # usual shapes of two notes at once
-    grip_moves: float = 0.24  # per string that a grip leaves for the next grip
-    leave_slide: float = 0.7  # changing string next to a slide
-    repeat_elsewhere: float = 0.91
+    stretch: float = 0.475  # per centimetre beyond what is easy
+    open_string: float = 2.888  # the further the hand is from the nut
+    open_near: float = 0.139
+    open_ringing: float = -1.447  # welcome where notes should ring
+    open_in_grip: float = 0.473
+    high_fret: float = 0.078  # per fret above the 12th
+    low_fret: float = 0.155  # per fret under the 3rd, for fretted notes
+    weak_finger: float = 0.173
+    low_position: float = 0.216  # below the fifth
+    high_position: float = 0.906  # above the ninth
+    top_position: float = 0.247  # above the thirteenth
+    thick_string: float = 0.009
+    thick_singing: float = 0.036  # where a note is bent, shaken or slid
+    grip: float = 1.304  # unusual shapes of two notes at once
+    bend_place: float = 0.88
+    vibrato_place: float = 0.635
+    thick_muted: float = -0.144
+    low_tap: float = 4.291  # tapped below the twelfth fret
     sound: float = 1.0  # what the recording suggests
+    shift: float = 2.342
+    travel: float = 0.628  # per centimetre
+    string_change: float = 0.214
+    string_skip: float = 0.505
+    leave_slide: float = 1.629  # changing string next to a slide
+    grip_moves: float = 0.485  # per string that a grip leaves for the next grip
+    grip_breaks: float = 0.912  # the same shape taken to other strings
+    repeat_elsewhere: float = 0.823
+    step_across: float = 0.037  # a step of up to a tone on another string
+    leap_along: float = 0.067  # a leap along one string, unslurred
+    bar_moves: float = 0.361  # a bar set down elsewhere without sliding there
+    grip_shift: float = 0.0  # a whole grip taken along the neck
+    grip_travel: float = 0.0  # per centimetre
+
+    def standing(self) -> Array:
+        """Give the weights of `STANDING`."""
+        return self._all()[: len(STANDING)]
+
+    def moving(self) -> Array:
+        """Give the weights of `MOVING`."""
+        return self._all()[len(STANDING) :]
+
+    def _all(self) -> Array:
+        return np.array([getattr(self, field.name) for field in fields(self)])
+
+    def more(self, **factors: float) -> "Weights":
+        """Multiply some weights."""
+        return replace(self, **{k: getattr(self, k) * v for k, v in factors.items()})
 
 
+BASE = Weights()
 PROFILES: dict[str, Weights] = {
-    "best overall": Weights(),
-    "near the nut, open strings": Weights(
-        open_string=0.4, open_near=-0.4, low_fret=0.0, middle=2.0, mid_neck=0.12
+    "best overall": BASE,
+    "near the nut, open strings": replace(
+        BASE, open_string=0.3, open_near=-0.4, low_fret=0.0, low_position=-1.0, high_position=2.0
     ),
-    "higher up, thicker strings": Weights(
-        middle=11.0, mid_neck=0.12, thick_lead=-0.1, high_fret=0.01, open_string=2.5
+    "higher up, thicker strings": replace(
+        BASE, low_position=0.8, high_position=-0.6, top_position=0.3, thick_string=-0.12, high_fret=0.01,
+        open_near=0.6, thick_singing=-0.1,
     ),
-    "along one string": Weights(
-        shift=0.1, travel=0.004, string_step=1.2, string_skip=1.0, open_string=1.6, leave_slide=1.5
+    "high on the neck": replace(
+        BASE, low_position=1.5, high_position=-1.5, top_position=-1.0, high_fret=0.0, open_near=1.0
     ),
-    "stay in one position": Weights(shift=3.0, travel=0.08, stretch=0.04, open_string=2.2),
-    "fewest string changes": Weights(string_step=0.9, string_skip=0.6, shift=0.5),
-}
+    "along one string": replace(
+        BASE, shift=0.1, travel=0.04, string_change=1.2, string_skip=1.0, leave_slide=1.5, leap_along=0.0
+    ),
+    "stay in one position": replace(
+        BASE, shift=6.0, travel=1.5, stretch=0.1, open_string=3.5, high_position=0.2, top_position=0.0
+    ),
+    "fewest string changes": replace(
+        BASE, string_change=0.9, string_skip=0.6, shift=0.5, travel=0.3, stretch=0.1, step_across=0.5
+    ),
+    "thinner strings": replace(
+        BASE, thick_string=0.4, thick_singing=0.3, high_fret=0.0, high_position=-0.2, top_position=-0.3
+    ),
+}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,10 +122,6 @@ class HandStates:
     strings: NDArray[np.int64]
     frets: NDArray[np.int64]
     position: NDArray[np.int64]
-
-    def take(self, index: NDArray[np.int64] | list[int]) -> "HandStates":
-        """Give some of the states."""
-        return HandStates(self.strings[index], self.frets[index], self.position[index])
 
     def __len__(self) -> int:
         return len(self.position)
@@ -99,6 +145,10 @@ class EventTraits:
                 held[:, column] = False
         return held
 
+    def has(self, *names: str) -> bool:
+        """Tell whether a note of the event has one of some techniques."""
+        return any(tag in tags for tags in self.techniques for tag in names)
+
 
 def fret_mm(guitar: Guitar, frets: NDArray[np.int64]) -> Array:
     """Give distances from the nut, vectorised: L·(1 − 2^(−n/12))."""
@@ -106,49 +156,57 @@ def fret_mm(guitar: Guitar, frets: NDArray[np.int64]) -> Array:
     return np.asarray(sounding * (1.0 - 2.0 ** (-frets / 12.0)))
 
 
-def standing_terms(
-    guitar: Guitar, states: HandStates, traits: EventTraits, weights: Weights
-) -> dict[str, Array]:
-    """Cost each state on its own, by name of the reason; each array is (n_states,)."""
+def standing_features(guitar: Guitar, states: HandStates, traits: EventTraits) -> Array:
+    """Measure each state on its own: (len(STANDING), n_states)."""
     held = traits.fretted(states)
     frets = states.frets.astype(np.float64)
+    position = states.position.astype(np.float64)
     reach = fret_mm(guitar, states.frets) - fret_mm(guitar, states.position)[:, None]
     finger = states.frets - states.position[:, None] + 1
-    open_notes = (states.frets == 0) & np.array(
-        ["natural-harmonic" not in tags for tags in traits.techniques]
-    )
-    ringing = any("let-ring" in tags for tags in traits.techniques)
-    stretch = np.where(held, np.maximum(reach - EASY_MM, 0.0), 0.0).max(axis=1)
-    terms = {
-        "stretch": weights.stretch * stretch,
-        "open string": _open_cost(states, open_notes, ringing, weights),
-        "high on the neck": weights.high_fret
-        * np.where(held, np.maximum(frets - 12, 0), 0).mean(1),
-        "low on the neck": weights.low_fret * np.where(held, np.maximum(3 - frets, 0), 0).mean(1),
-        "weak finger": weights.weak_finger * (held & (finger >= 4)).mean(axis=1),
-        "far from the middle": weights.mid_neck * np.abs(states.position - weights.middle),
-        "grip": weights.grip * _grip_cost(states, traits),
-        "thick string": weights.thick_lead * (states.strings - 1).mean(axis=1),
-    }
-    bend = np.zeros(len(states))
-    shake = np.zeros(len(states))
-    clue = np.zeros(len(states))
+    plain = np.array(["natural-harmonic" not in tags for tags in traits.techniques])
+    open_share = ((states.frets == 0) & plain).mean(axis=1)
+    thick = (states.strings - 1).mean(axis=1).astype(np.float64)
+    ringing = traits.has("let-ring")
+    bend, shake, tap, clue = (np.zeros(len(states)) for _ in range(4))
     for column, tags in enumerate(traits.techniques):
         string, fret = states.strings[:, column], states.frets[:, column]
         if tags & {"bend", "pre-bend"}:
             bend += _bend_cost(string, fret, finger[:, column], traits.bends[column])
         if "vibrato" in tags and "bar" not in tags:
             shake += 5.0 * (fret == 0) + 0.4 * (finger[:, column] == 4) + 0.3 * (fret < 3)
-        if "palm-mute" in tags:
-            clue -= 0.12 * (string - 1)
+        if "tap" in tags:
+            tap += np.clip((12 - fret) / 5.0, 0.0, 1.0)
         if traits.clues:
             table = traits.clues[column]
             pairs = zip(string.tolist(), fret.tolist(), strict=True)
-            clue += weights.sound * np.array([table.get(place, 0.0) for place in pairs])
-    terms["bend"] = weights.bend_place * bend
-    terms["vibrato"] = weights.vibrato_place * shake
-    terms["sound"] = clue
-    return terms
+            clue += np.array([table.get(place, 0.0) for place in pairs])
+    # Where the fingers are, not where the hand hangs: open strings take the hand's place.
+    lowest = np.where(held, frets, np.inf).min(axis=1)
+    place = np.where(np.isfinite(lowest), lowest, position)
+    many = states.strings.shape[1] > 1 and not ringing
+    return np.stack(
+        [
+            np.where(held, np.maximum(reach - EASY_MM, 0.0), 0.0).max(axis=1) / 10.0,
+            open_share * np.clip((position - OPEN_REACH) / 4.0, 0.0, 2.5),
+            open_share,
+            open_share * ringing,
+            open_share * many,
+            np.where(held, np.maximum(frets - 12, 0), 0).mean(axis=1),
+            np.where(held, np.maximum(3 - frets, 0), 0).mean(axis=1),
+            (held & (finger >= 4)).mean(axis=1),
+            np.clip((6.0 - place) / 4.0, 0.0, 1.0),
+            np.clip((place - 8.0) / 4.0, 0.0, 1.0),
+            np.clip((place - 12.0) / 4.0, 0.0, 1.0),
+            thick,
+            thick * traits.has(*SINGING),
+            _grip_cost(states, traits),
+            bend,
+            shake,
+            thick * traits.has("palm-mute"),
+            tap,
+            clue,
+        ]
+    )
 
 
 def _grip_cost(states: HandStates, traits: EventTraits) -> Array:
@@ -165,17 +223,6 @@ def _grip_cost(states: HandStates, traits: EventTraits) -> Array:
     return cost
 
 
-def _open_cost(
-    states: HandStates, open_notes: NDArray[np.bool_], ringing: bool, weights: Weights
-) -> Array:
-    """Cost open strings by how far up the neck the hand is; near the nut they come for nothing."""
-    away = np.clip((states.position - weights.open_reach) / 4.0, 0.0, 2.5)
-    price = weights.open_string * away + weights.open_near
-    if ringing:
-        price = price - weights.open_ringing
-    return np.asarray(price * open_notes.mean(axis=1))
-
-
 def _bend_cost(
     string: NDArray[np.int64], fret: NDArray[np.int64], finger: NDArray[np.int64], amount: float
 ) -> Array:
@@ -187,60 +234,73 @@ def _bend_cost(
     return np.asarray(wide * (by_string + by_finger + low) + 6.0 * (fret == 0))
 
 
-def moving_terms(
+def moving_features(
     guitar: Guitar,
     before: HandStates,
     after: HandStates,
     traits_before: EventTraits,
     traits: EventTraits,
     gap_s: float,
-    weights: Weights,
-) -> dict[str, Array]:
-    """Cost every move between two events, by name; each array is (n_before, n_after)."""
+) -> Array:
+    """Measure every move between two events: (len(MOVING), n_before, n_after)."""
     haste = float(np.clip(0.30 / max(gap_s, 0.02), 0.4, 1.6))
-    from_mm, to_mm = fret_mm(guitar, before.position), fret_mm(guitar, after.position)
-    travel = np.abs(from_mm[:, None] - to_mm[None, :])
-    moved = before.position[:, None] != after.position[None, :]
-    # A hand that shifts by one fret only leans; a slide carries the hand for nothing.
-    distance = np.abs(before.position[:, None] - after.position[None, :])
-    shift = np.where(distance >= 2, 1.0, 0.5 * moved)
-    slid = any("slide" in tags for tags in traits.techniques)
+    slid = traits.has("slide")
     open_now = (before.frets == 0).all(axis=1)
-    ease = np.where(open_now[:, None], 0.5, 1.0) * (0.25 if slid else 1.0)
+    # A slide carries the hand for nothing and a hand that slides is on its way; over an open string
+    # it moves at leisure.
+    along = 0.25 if slid else 0.6 if traits_before.has("slide") else 1.0
+    ease = (np.where(open_now, 0.5, 1.0) * haste * along)[:, None]
+    travel = np.abs(
+        fret_mm(guitar, before.position)[:, None] - fret_mm(guitar, after.position)[None, :]
+    )
+    distance = np.abs(before.position[:, None] - after.position[None, :])
+    # A hand that shifts by one fret only leans.
+    shift = np.minimum(0.5 * distance, 1.0)
     step = np.abs(before.strings.mean(axis=1)[:, None] - after.strings.mean(axis=1)[None, :])
-    grip_moves = np.zeros_like(step)
-    if before.strings.shape[1] == after.strings.shape[1] > 1:
-        sorted_before, sorted_after = (
-            np.sort(before.strings, axis=1),
-            np.sort(after.strings, axis=1),
-        )
-        grip_moves = np.abs(sorted_before[:, None, :] - sorted_after[None, :, :]).sum(axis=2)
-    # A hand that slides is travelling along its string: leaving it then undoes the point.
-    sliding = slid or any("slide" in tags for tags in traits_before.techniques)
-    changed = (step > 0.4) * (weights.leave_slide if sliding else 0.0)
-    terms = {
-        "shift": ease * haste * (weights.shift * shift + weights.travel * travel),
-        "string change": weights.string_step * step
-        + weights.string_skip * np.maximum(step - 1.0, 0.0)
-        + changed,
-        "grip moves": weights.grip_moves * grip_moves,
-        "one string": _one_string(before, after, traits_before, traits),
-        "repeated note": np.zeros((len(before), len(after))),
-    }
-    if before.strings.shape[1] == after.strings.shape[1] and _same_pitches(traits_before, traits):
-        elsewhere = np.any(before.strings[:, None, :] != after.strings[None, :, :], axis=2)
-        terms["repeated note"] = weights.repeat_elsewhere * elsewhere
-    return terms
+    changed = step > 0.4
+    made = np.zeros((len(MOVING), len(before), len(after)))
+    alike = before.strings.shape[1] == after.strings.shape[1]
+    grips = alike and before.strings.shape[1] > 1
+    made[11 if grips else 0], made[12 if grips else 1] = ease * shift, ease * travel / 10.0
+    made[2], made[3] = step, np.maximum(step - 1.0, 0.0)
+    if slid or traits_before.has("slide"):  # leaving its string undoes the point of a slide
+        made[4] = changed
+    alone = alike and not grips
+    if grips:
+        _add_grip_moves(made, before, after, traits_before, traits)
+    if traits_before.midi == traits.midi:
+        made[7] = np.any(before.strings[:, None, :] != after.strings[None, :, :], axis=2)
+    if alone and traits.midi and traits_before.midi:
+        leap = abs(traits.midi[0] - traits_before.midi[0])
+        made[8] = changed * (0.0 < leap <= 2.5)
+        if leap >= 4.5 and not traits.has(*SLURRED):
+            made[9] = ~changed
+    if traits.has("bar") and traits_before.has("bar") and not slid:
+        moved = np.abs(before.frets.max(axis=1)[:, None] - after.frets.max(axis=1)[None, :])
+        made[10] = np.minimum(moved, 4)
+    return made
 
 
-def _same_pitches(before: EventTraits, after: EventTraits) -> bool:
-    return before.midi == after.midi
+def _add_grip_moves(
+    made: Array,
+    before: HandStates,
+    after: HandStates,
+    traits_before: EventTraits,
+    traits: EventTraits,
+) -> None:
+    """Measure how grips of as many notes follow each other: best on the same strings."""
+    first, second = np.sort(before.strings, axis=1), np.sort(after.strings, axis=1)
+    apart = np.abs(first[:, None, :] - second[None, :, :])
+    made[5] = apart.sum(axis=2)
+    shapes = [np.diff(sorted(t.midi)) for t in (traits_before, traits)]
+    if len(shapes[0]) == len(shapes[1]) and np.all(np.abs(shapes[0] - shapes[1]) <= 1.0):
+        made[6] = apart.any(axis=2)
 
 
-def _one_string(
+def forbidden_moves(
     before: HandStates, after: HandStates, traits_before: EventTraits, traits: EventTraits
 ) -> Array:
-    """Forbid slurs and slides that leave their string or go the wrong way."""
+    """Cost what cannot be: slurs and slides that leave their string or go the wrong way."""
     cost = np.zeros((len(before), len(after)))
     for column, tags in enumerate(traits.techniques):
         tied = tags & SLURRED
@@ -264,4 +324,13 @@ def _one_string(
 
 def _tap_is_slurred(traits_before: EventTraits) -> bool:
     """A tap after a slurred or tapped note stays on its string; the first tap may come anywhere."""
-    return any(tags & {"pull-off", "hammer-on", "tap"} for tags in traits_before.techniques)
+    return traits_before.has("pull-off", "hammer-on", "tap")
+
+
+def bar_is_straight(frets: tuple[int, ...], techniques: tuple[frozenset[str], ...]) -> bool:
+    """Tell whether a slide bar can hold these: one fret under it, and other fingers behind it."""
+    barred = {f for f, tags in zip(frets, techniques, strict=True) if "bar" in tags}
+    if not barred:
+        return True
+    others = [f for f, tags in zip(frets, techniques, strict=True) if "bar" not in tags]
+    return len(barred) == 1 and min(barred) > 0 and all(fret < min(barred) for fret in others)

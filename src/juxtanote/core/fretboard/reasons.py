@@ -6,11 +6,14 @@ import numpy as np
 
 from juxtanote.core.fretboard.candidates import NoteToPlace, find_candidates
 from juxtanote.core.fretboard.costs import (
+    BASE,
     IMPOSSIBLE,
-    PROFILES,
+    MOVING,
+    STANDING,
     HandStates,
-    moving_terms,
-    standing_terms,
+    forbidden_moves,
+    moving_features,
+    standing_features,
 )
 from juxtanote.core.fretboard.solver import Event, Placement, group_events, hand_states
 from juxtanote.core.theory.tuning import Guitar
@@ -36,22 +39,39 @@ class Reasons:
     candidates: tuple[Candidate, ...]
 
 
+TORN = "torn"
 _WORDS = {
     "shift": "the hand has to shift",
+    "travel": "the hand has to travel",
     "string change": "further strings apart",
-    "one string": "leaves the string of its slur or slide",
+    "string skip": "jumps over a string",
+    "leave slide": "leaves the string of its slide",
+    TORN: "leaves the string of its slur or slide",
     "stretch": "a wide stretch",
     "thick string": "a thicker string",
-    "open string": "open, cannot be shaped",
-    "high on the neck": "high on the neck",
-    "low on the neck": "stiff so near the nut",
-    "far from the middle": "far from the middle of the neck",
+    "thick singing": "a thick string to sing on",
+    "thick muted": "a thin string to mute",
+    "open string": "open, far from the hand",
+    "open near": "open, cannot be shaped",
+    "open in grip": "an open string inside a grip",
+    "open ringing": "an open string would ring longer",
+    "high fret": "high on the neck",
+    "low fret": "stiff so near the nut",
+    "low position": "lower on the neck than usual",
+    "high position": "higher on the neck than usual",
+    "top position": "far up the neck",
     "grip": "an unusual grip",
     "grip moves": "the grip before is on other strings",
+    "grip breaks": "the same shape was on other strings",
+    "grip shift": "the grip has to move",
     "weak finger": "falls to the little finger",
-    "bend": "hard to bend here",
-    "vibrato": "hard to shake here",
-    "repeated note": "the same pitch was just elsewhere",
+    "bend place": "hard to bend here",
+    "vibrato place": "hard to shake here",
+    "low tap": "low for a tap",
+    "repeat elsewhere": "the same pitch was just elsewhere",
+    "step across": "a small step over two strings",
+    "leap along": "a leap along one string",
+    "bar moves": "the bar has to be set down elsewhere",
     "sound": "the sound speaks against it",
 }
 
@@ -138,10 +158,9 @@ def _place_terms(
         )
     problems: list[str] = []
     states = hand_states(guitar, fixed, event, problems)
-    weights = PROFILES["best overall"]
-    total = {k: v.copy() for k, v in standing_terms(guitar, states, event.traits, weights).items()}
-    if problems:
-        total["stretch"] = total["stretch"] + IMPOSSIBLE
+    rows = BASE.standing()[:, None] * standing_features(guitar, states, event.traits)
+    total = {name: row.copy() for name, row in zip(STANDING, rows, strict=True)}
+    total[TORN] = np.full(len(states), IMPOSSIBLE if problems else 0.0)
     for other, forward in ((number - 1, True), (number + 1, False)):
         if not 0 <= other < len(events):
             continue
@@ -151,8 +170,9 @@ def _place_terms(
         if not forward:
             traits = (event.traits, events[other].traits)
         gap = abs(events[other].onset_s - event.onset_s)
-        moving = moving_terms(guitar, first, second, traits[0], traits[1], gap, weights)
-        for name, matrix in moving.items():
+        moves = BASE.moving()[:, None, None] * moving_features(guitar, first, second, *traits, gap)
+        torn = forbidden_moves(first, second, *traits)
+        for name, matrix in [*zip(MOVING, moves, strict=True), (TORN, torn)]:
             row = matrix[0] if forward else matrix[:, 0]
             total[name] = total.get(name, np.zeros(len(states))) + row
     best = int(np.argmin(np.sum(list(total.values()), axis=0)))
