@@ -11,6 +11,7 @@ from juxtanote.core.fretboard.candidates import NoteToPlace, find_candidates
 from juxtanote.core.fretboard.costs import (
     BASE,
     forbidden_moves,
+    in_time,
     moving_features,
     standing_features,
 )
@@ -19,10 +20,9 @@ from juxtanote.core.fretboard.reasons import explain, phrase_sentence
 from juxtanote.core.fretboard.solver import (
     Placement,
     alternatives,
-    group_events,
-    hand_states,
     solve,
 )
+from juxtanote.core.fretboard.states import group_events, hand_states
 from juxtanote.core.theory.tuning import Guitar
 
 GUITAR = Guitar()
@@ -163,9 +163,9 @@ def cheapest_of_all(notes: list[NoteToPlace]) -> float:
     for k in range(len(events) - 1):
         traits = (events[k].traits, events[k + 1].traits)
         gap = events[k + 1].onset_s - events[k].onset_s
-        features = moving_features(GUITAR, columns[k], columns[k + 1], *traits, gap)
+        features = moving_features(GUITAR, columns[k], columns[k + 1], *traits)
         forbidden = forbidden_moves(columns[k], columns[k + 1], *traits)
-        moves.append(np.tensordot(BASE.moving(), features, 1) + forbidden)
+        moves.append(np.tensordot(in_time(BASE.moving(), gap), features, 1) + forbidden)
     for way in itertools.product(*(range(len(c)) for c in columns)):
         cost = sum(own[k][s] for k, s in enumerate(way))
         cost += sum(moves[k][way[k], way[k + 1]] for k in range(len(way) - 1))

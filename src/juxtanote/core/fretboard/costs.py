@@ -31,6 +31,10 @@ MOVING = (
 )  # fmt: skip
 
 
+HURRIED = frozenset({"shift", "travel", "grip shift", "grip travel"})
+_IS_HURRIED = np.array([name in HURRIED for name in MOVING])
+
+
 @dataclass(frozen=True, slots=True)
 class Weights:
     """How much each feature matters: fields are `STANDING`, then `MOVING`, in order."""
@@ -240,16 +244,17 @@ def moving_features(
     after: HandStates,
     traits_before: EventTraits,
     traits: EventTraits,
-    gap_s: float,
 ) -> Array:
-    """Measure every move between two events: (len(MOVING), n_before, n_after)."""
-    haste = float(np.clip(0.30 / max(gap_s, 0.02), 0.4, 1.6))
+    """Measure every move between two events: (len(MOVING), n_before, n_after).
+
+    Those of `HURRIED` matter more in haste: see `in_time`.
+    """
     slid = traits.has("slide")
     open_now = (before.frets == 0).all(axis=1)
     # A slide carries the hand for nothing and a hand that slides is on its way; over an open string
     # it moves at leisure.
     along = 0.25 if slid else 0.6 if traits_before.has("slide") else 1.0
-    ease = (np.where(open_now, 0.5, 1.0) * haste * along)[:, None]
+    ease = (np.where(open_now, 0.5, 1.0) * along)[:, None]
     travel = np.abs(
         fret_mm(guitar, before.position)[:, None] - fret_mm(guitar, after.position)[None, :]
     )
@@ -279,6 +284,16 @@ def moving_features(
         moved = np.abs(before.frets.max(axis=1)[:, None] - after.frets.max(axis=1)[None, :])
         made[10] = np.minimum(moved, 4)
     return made
+
+
+def haste_of(gap_s: float) -> float:
+    """Tell how much dearer moves of the whole hand are when there is little time for them."""
+    return float(np.clip(0.30 / max(gap_s, 0.02), 0.4, 1.6))
+
+
+def in_time(weights: Array, gap_s: float) -> Array:
+    """Adapt weights of `MOVING`, the last axis, to the time there is for the move."""
+    return weights * np.where(_IS_HURRIED, haste_of(gap_s), 1.0)
 
 
 def _add_grip_moves(

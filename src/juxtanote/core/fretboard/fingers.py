@@ -1,7 +1,8 @@
 """Fretting fingers from where the hand is, and strokes by school."""
 
 from juxtanote.core.fretboard.candidates import NoteToPlace
-from juxtanote.core.fretboard.solver import TOGETHER_S, Placement
+from juxtanote.core.fretboard.solver import Placement
+from juxtanote.core.fretboard.states import TOGETHER_S
 
 UNSTRUCK = frozenset({"hammer-on", "pull-off", "tap"})
 

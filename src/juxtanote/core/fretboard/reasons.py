@@ -12,10 +12,12 @@ from juxtanote.core.fretboard.costs import (
     STANDING,
     HandStates,
     forbidden_moves,
+    in_time,
     moving_features,
     standing_features,
 )
-from juxtanote.core.fretboard.solver import Event, Placement, group_events, hand_states
+from juxtanote.core.fretboard.solver import Placement
+from juxtanote.core.fretboard.states import Event, group_events, hand_states
 from juxtanote.core.theory.tuning import Guitar
 
 
@@ -170,7 +172,8 @@ def _place_terms(
         if not forward:
             traits = (event.traits, events[other].traits)
         gap = abs(events[other].onset_s - event.onset_s)
-        moves = BASE.moving()[:, None, None] * moving_features(guitar, first, second, *traits, gap)
+        weights = in_time(BASE.moving(), gap)[:, None, None]
+        moves = weights * moving_features(guitar, first, second, *traits)
         torn = forbidden_moves(first, second, *traits)
         for name, matrix in [*zip(MOVING, moves, strict=True), (TORN, torn)]:
             row = matrix[0] if forward else matrix[:, 0]

@@ -1,0 +1,197 @@
+"""The exact search over a phrase: the cheapest way of the hand through all its events.
+
+A state is where the notes of one event sit, where the index finger is, and on which strings earlier
+notes still ring. The cheapest way through all events is found exactly (R. Bellman, *Dynamic
+Programming*, 1957); only grips with very many readings are thinned first.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.fretboard.candidates import NoteToPlace
+from juxtanote.core.fretboard.costs import IMPOSSIBLE, HandStates, Weights, in_time
+from juxtanote.core.fretboard.states import Event, EventKey, Tables
+
+MOST_RINGING = 48
+
+
+@dataclass(frozen=True, slots=True)
+class Way:
+    """One way through a phrase: a place for each note, its cost, and its cost by the first weighting."""
+
+    strings: tuple[int, ...]
+    frets: tuple[int, ...]
+    positions: tuple[int, ...]
+    cost: float
+    common_cost: float
+
+
+@dataclass(slots=True)
+class _Column:
+    """One event in the search: its states, for each set of ringing strings the cheapest ways.
+
+    `cost` and `back` have the shape (n_weightings, n_keys, n_states); `back` counts through the keys
+    and states of the column before. `own` (n_states,) and `move` (n_before, n_states) are the costs
+    under the first weighting.
+    """
+
+    event: Event
+    name: EventKey
+    states: HandStates
+    keys: list[tuple[int, ...]]  # strings of the ringing notes
+    cost: NDArray[np.float64]
+    back: NDArray[np.int64]
+    own: NDArray[np.float64]
+    move: NDArray[np.float64] | None
+
+
+class Chain:
+    """The search itself: columns are added one event at a time."""
+
+    def __init__(self, tables: Tables, notes: list[NoteToPlace], weights: list[Weights]) -> None:
+        self._tables, self._notes = tables, notes
+        self._standing = np.stack([w.standing() for w in weights])
+        self._moving = np.stack([w.moving() for w in weights])
+        self._columns: list[_Column] = []
+
+    def add(self, event: Event, problems: list[str]) -> None:
+        """Extend every cheapest way by one event; what has no way is told in `problems`."""
+        name, states = self._tables.states(self._notes, event, problems)
+        own = self._standing @ self._tables.own(name, states, event)
+        if not self._columns:
+            back = np.full((len(own), 1, len(states)), -1)
+            column = _Column(event, name, states, [()], own[:, None, :], back, own[0], None)
+            self._columns.append(column)
+            return
+        last = self._columns[-1]
+        features, forbidden = self._tables.move(
+            (last.name, name), (last.states, states), (last.event, event)
+        )
+        gap = event.onset_s - last.event.onset_s
+        move = (in_time(self._moving, gap) @ features).reshape(-1, *forbidden.shape) + forbidden
+        if event.ringing:
+            keys, cost, back = self._with_ringing(event, states, own, move)
+        else:
+            # No note rings on: what rang before no longer matters.
+            best_key = np.argmin(last.cost, axis=1)
+            reached = np.take_along_axis(last.cost, best_key[:, None, :], axis=1)[:, 0]
+            total = reached[:, :, None] + move
+            came = np.argmin(total, axis=1)
+            cost = np.take_along_axis(total, came[:, None, :], axis=1) + own[:, None]
+            back = np.take_along_axis(best_key, came, axis=1) * len(last.states) + came
+            keys, back = [()], back[:, None]
+        self._columns.append(_Column(event, name, states, keys, cost, back, own[0], move[0].copy()))
+
+    def _with_ringing(
+        self,
+        event: Event,
+        states: HandStates,
+        own: NDArray[np.float64],
+        move: NDArray[np.float64],
+    ) -> tuple[list[tuple[int, ...]], NDArray[np.float64], NDArray[np.int64]]:
+        """Keep apart the ways whose ringing notes are on different strings."""
+        last = self._columns[-1]
+        reached: dict[tuple[int, ...], tuple[NDArray[np.float64], NDArray[np.int64]]] = {}
+        for number, held in enumerate(last.keys):
+            for key, members in self._groups(last, held, event).items():
+                total = last.cost[:, number, members][:, :, None] + move[:, members, :]
+                came = np.argmin(total, axis=1)
+                cost = np.take_along_axis(total, came[:, None, :], axis=1)[:, 0]
+                back = number * len(last.states) + np.asarray(members)[came]
+                if key in reached:
+                    other, way = reached[key]
+                    back = np.where(cost < other, back, way)
+                    cost = np.minimum(cost, other)
+                reached[key] = cost, back
+        keys = sorted(reached, key=lambda key: float(reached[key][0].min()))[:MOST_RINGING]
+        cost = np.stack([reached[key][0] + own for key in keys], axis=1)
+        for column, tags in enumerate(event.traits.techniques):
+            if tags & {"hammer-on", "pull-off", "slide", "tap"}:
+                continue  # a slur takes over the string of the note before it
+            for number, key in enumerate(keys):
+                cost[:, number] += IMPOSSIBLE * np.isin(states.strings[:, column], key)
+        return keys, cost, np.stack([reached[key][1] for key in keys], axis=1)
+
+    def _groups(
+        self, last: _Column, held: tuple[int, ...], event: Event
+    ) -> dict[tuple[int, ...], list[int]]:
+        """Sort the last states by the strings on which notes ring into this event."""
+        known = dict(zip(last.event.ringing, held, strict=False))
+        place = {note: column for column, note in enumerate(last.event.notes)}
+        groups: dict[tuple[int, ...], list[int]] = {}
+        for index, strings in enumerate(last.states.strings.tolist()):
+            key = tuple(
+                strings[place[note]] if note in place else known.get(note, 0)
+                for note in event.ringing
+            )
+            groups.setdefault(key, []).append(index)
+        return groups
+
+    def best_way(self, which: int) -> Way:
+        """Follow the cheapest way back under one of the weightings."""
+        count = len(self._notes)
+        strings, frets, positions = [0] * count, [0] * count, [0] * count
+        state = int(np.argmin(self._columns[-1].cost[which]))
+        cost = float(self._columns[-1].cost[which].flat[state])
+        common, following = 0.0, None
+        for column in reversed(self._columns):
+            key, here = divmod(state, len(column.states))
+            common += float(column.own[here])
+            if following is not None:
+                common += float(following[0][here, following[1]])
+            for place, note in enumerate(column.event.notes):
+                strings[note] = int(column.states.strings[here, place])
+                frets[note] = int(column.states.frets[here, place])
+                positions[note] = int(column.states.position[here])
+            state = int(column.back[which, key, here])
+            following = (column.move, here) if column.move is not None else None
+        return Way(tuple(strings), tuple(frets), tuple(positions), cost, common)
+
+    def broken_rules(self, strings: tuple[int, ...], frets: tuple[int, ...]) -> list[str]:
+        """Say which notes could not be played as marked, and which locks are to blame."""
+        found = []
+        for before, column in zip(self._columns, self._columns[1:], strict=False):
+            for note, tags in zip(column.event.notes, column.event.traits.techniques, strict=True):
+                tied = sorted(tags & {"hammer-on", "pull-off", "tap"})
+                earlier = [(m, strings[m]) for m in before.event.notes]
+                if tied and strings[note] not in [s for _, s in earlier]:
+                    found.append(self._torn(tied[0], note, earlier[0][0], strings))
+                elif tied and not self._goes_right(tied[0], note, before, strings, frets):
+                    at = column.event.onset_s
+                    way = "rise" if tied[0] != "pull-off" else "fall"
+                    found.append(f"The {tied[0]} at {at:.2f} s does not {way} on its string.")
+                for other in column.event.ringing:
+                    if strings[other] == strings[note] and not tags & {"slide", *tied}:
+                        found.append(self._shared(note, other, strings[note]))
+        return found or ["Some slurs cannot be played as marked."]
+
+    def _goes_right(
+        self,
+        word: str,
+        note: int,
+        before: _Column,
+        strings: tuple[int, ...],
+        frets: tuple[int, ...],
+    ) -> bool:
+        on = [frets[m] for m in before.event.notes if strings[m] == strings[note]]
+        return any(f > frets[note] if word == "pull-off" else f < frets[note] for f in on)
+
+    def _torn(self, word: str, note: int, before: int, strings: tuple[int, ...]) -> str:
+        at = self._notes[note].onset_s
+        if self._notes[note].string is not None and self._notes[before].string is not None:
+            return (
+                f"The {word} at {at:.2f} s is locked on string {strings[note]}, the note before it on "
+                f"string {strings[before]}: unlock one, or take the {word} away."
+            )
+        return f"The {word} at {at:.2f} s has no note before it on its string."
+
+    def _shared(self, note: int, other: int, string: int) -> str:
+        at, since = self._notes[note].onset_s, self._notes[other].onset_s
+        if self._notes[note].string is not None and self._notes[other].string is not None:
+            return (
+                f"The notes at {since:.2f} s and {at:.2f} s are both locked on string {string}, but "
+                "the first still rings: unlock one, or shorten the first."
+            )
+        return f"The note at {at:.2f} s shares string {string} with one that still rings."

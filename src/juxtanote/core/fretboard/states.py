@@ -1,0 +1,227 @@
+"""The hand at one event of a phrase: every way to hold its notes, and the features of each way.
+
+Features do not depend on where in the phrase an event stands, so they are kept by what is played: a
+phrase that is solved again after one change finds almost all of them ready.
+"""
+
+import itertools
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from juxtanote.core.fretboard.candidates import NoteToPlace, find_candidates
+from juxtanote.core.fretboard.costs import (
+    REACH_MM,
+    Array,
+    EventTraits,
+    HandStates,
+    bar_is_straight,
+    forbidden_moves,
+    fret_mm,
+    moving_features,
+    standing_features,
+)
+from juxtanote.core.theory.tuning import Guitar
+
+TOGETHER_S = 0.03
+RINGS_ON_S = 0.06
+MOST_GRIPS = 400
+MOST_KEPT = 12_000_000  # numbers, about 100 MB
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """Notes that start together, as indices into the phrase."""
+
+    notes: tuple[int, ...]
+    onset_s: float
+    traits: EventTraits
+    ringing: tuple[int, ...]  # earlier notes that still sound here
+
+
+def group_events(
+    notes: list[NoteToPlace], clues: list[dict[tuple[int, int], float]] | None = None
+) -> list[Event]:
+    """Group notes by onset; `notes` must be sorted by onset."""
+    events: list[Event] = []
+    index = 0
+    while index < len(notes):
+        last = index + 1
+        while last < len(notes) and notes[last].onset_s - notes[index].onset_s < TOGETHER_S:
+            last += 1
+        members = tuple(range(index, last))
+        onset = notes[index].onset_s
+        ringing = tuple(
+            j
+            for j in range(max(index - 40, 0), index)
+            if notes[j].offset_s > onset + RINGS_ON_S
+            and "dead" not in notes[j].techniques
+            # The same pitch struck again may stop its own string.
+            and all(abs(notes[j].midi - notes[m].midi) > 0.5 for m in members)
+        )
+        traits = EventTraits(
+            tuple(notes[m].techniques for m in members),
+            tuple(notes[m].bend_semitones for m in members),
+            max(notes[m].offset_s for m in members) - onset,
+            tuple(round(notes[m].midi, 2) for m in members),
+            tuple(clues[m] for m in members) if clues else (),
+        )
+        events.append(Event(members, onset, traits, ringing))
+        index = last
+    return events
+
+
+def hand_states(
+    guitar: Guitar, notes: list[NoteToPlace], event: Event, problems: list[str]
+) -> HandStates:
+    """List every way to play one event; where there is none, the nearest attempt and a problem."""
+    choices = [_choices(guitar, notes[m], problems) for m in event.notes]
+    grips = [
+        grip
+        for grip in itertools.islice(itertools.product(*choices), 200_000)
+        if len({string for string, _ in grip}) == len(grip)
+        and bar_is_straight(tuple(fret for _, fret in grip), event.traits.techniques)
+    ]
+    if not grips:
+        at = notes[event.notes[0]].onset_s
+        problems.append(_no_grip(notes, event, at))
+        grips = [tuple(options[0] for options in choices)]
+    rows: list[tuple[tuple[tuple[int, int], ...], int]] = []
+    for grip in sorted(grips, key=_spread)[:MOST_GRIPS]:
+        rows += [(grip, position) for position in _positions(guitar, grip, event.traits)]
+    if not rows:
+        at = notes[event.notes[0]].onset_s
+        problems.append(f"The grip at {at:.2f} s is wider than a hand can reach.")
+        best = min(grips, key=_spread)
+        rows = [(best, max(min(f for _, f in best if f > 0), 1))]
+    return HandStates(
+        np.array([[s for s, _ in grip] for grip, _ in rows]),
+        np.array([[f for _, f in grip] for grip, _ in rows]),
+        np.array([position for _, position in rows]),
+    )
+
+
+def _no_grip(notes: list[NoteToPlace], event: Event, at_s: float) -> str:
+    """Say why the notes of an event have no grip."""
+    locked = [string for m in event.notes if (string := notes[m].string) is not None]
+    twice = {string for string in locked if locked.count(string) > 1}
+    if twice:
+        return (
+            f"Two notes at {at_s:.2f} s are both locked on string {min(twice)}, which sounds one "
+            "note at a time: unlock one of them."
+        )
+    if event.traits.has("bar"):
+        return f"The notes at {at_s:.2f} s do not lie under one straight bar."
+    return f"{len(event.notes)} notes at {at_s:.2f} s have no string each: two of them would share one."
+
+
+def _choices(guitar: Guitar, note: NoteToPlace, problems: list[str]) -> list[tuple[int, int]]:
+    places = find_candidates(guitar, note)
+    if places:
+        return places
+    if "dead" in note.techniques:
+        return [(string, 0) for string in range(1, guitar.string_count + 1)]
+    problems.append(
+        f"The note at {note.onset_s:.2f} s is outside this guitar: check the tuning or the pitch."
+    )
+    lowest = guitar.open_midi(guitar.string_count)
+    if note.midi < lowest:
+        return [(guitar.string_count, 0)]
+    return [(1, int(np.clip(round(note.midi) - guitar.open_midi(1), 0, guitar.last_fret)))]
+
+
+def _spread(grip: tuple[tuple[int, int], ...]) -> int:
+    frets = [fret for _, fret in grip if fret > 0]
+    return max(frets) - min(frets) if frets else 0
+
+
+def _positions(guitar: Guitar, grip: tuple[tuple[int, int], ...], traits: EventTraits) -> list[int]:
+    """List the frets where the index finger can be while the grip is held."""
+    barred = [f for (_, f), tags in zip(grip, traits.techniques, strict=True) if "bar" in tags]
+    if barred:  # the bar is on the ring finger
+        return [max(barred[0] - 2, 1)]
+    held = [
+        fret
+        for (_, fret), tags in zip(grip, traits.techniques, strict=True)
+        if fret > 0 and not tags & {"tap", "natural-harmonic"}
+    ]
+    if not held:
+        return list(range(1, guitar.last_fret))
+    low, high = min(held), max(held)
+    first = max(high - 4, 1)
+    reach = fret_mm(guitar, np.arange(guitar.last_fret + 1))
+    return [p for p in range(first, low + 1) if reach[high] - reach[p] <= REACH_MM]
+
+
+class Tables:
+    """Ways to hold events and their features on one guitar, kept by what is played."""
+
+    def __init__(self, guitar: Guitar) -> None:
+        self._guitar = guitar
+        self._states: dict[EventKey, HandStates] = {}
+        self._own: dict[EventKey, Array] = {}
+        self._moves: dict[tuple[EventKey, EventKey], tuple[Array, Array]] = {}
+        self._kept = 0
+
+    def states(
+        self, notes: list[NoteToPlace], event: Event, problems: list[str]
+    ) -> tuple["EventKey", HandStates]:
+        """Give every way to hold an event, and the key by which its features are kept."""
+        key = event_key(notes, event)
+        known = self._states.get(key)
+        if known is not None:
+            return key, known
+        told = len(problems)
+        made = hand_states(self._guitar, notes, event, problems)
+        if len(problems) == told:  # what goes wrong is told anew each time
+            self._states[key] = made
+        return key, made
+
+    def own(self, key: "EventKey", states: HandStates, event: Event) -> Array:
+        """Give the features of each state on its own: (len(STANDING), n_states)."""
+        known = self._own.get(key)
+        if known is None:
+            known = standing_features(self._guitar, states, event.traits)
+            self._own[key] = known
+        return known
+
+    def move(
+        self,
+        keys: tuple["EventKey", "EventKey"],
+        states: tuple[HandStates, HandStates],
+        events: tuple[Event, Event],
+    ) -> tuple[Array, Array]:
+        """Give the features of every move to the next event, before haste, and what is forbidden.
+
+        Shapes (len(MOVING), n_before * n_after) and (n_before, n_after).
+        """
+        known = self._moves.get(keys)
+        if known is None:
+            traits = events[0].traits, events[1].traits
+            features = moving_features(self._guitar, *states, *traits)
+            known = features.reshape(len(features), -1), forbidden_moves(*states, *traits)
+            self._kept += features.size
+            if self._kept > MOST_KEPT:
+                self._moves.clear()
+                self._kept = features.size
+            self._moves[keys] = known
+        return known
+
+
+EventKey = tuple[tuple[object, ...], ...]
+
+
+def event_key(notes: list[NoteToPlace], event: Event) -> EventKey:
+    """Name what is played at an event, wherever it stands."""
+    plain = tuple(
+        (n.midi, n.techniques, n.bend_semitones, n.string, n.fret)
+        for n in (notes[m] for m in event.notes)
+    )
+    return plain + tuple(tuple(sorted(clue.items())) for clue in event.traits.clues)
+
+
+@lru_cache(maxsize=2)
+def tables_for(guitar: Guitar) -> Tables:
+    """Give the tables of a guitar, the same ones each time."""
+    return Tables(guitar)
