@@ -49,7 +49,7 @@ def scores(number: int) -> tuple[str, float, float, float, float]:
     lead = np.pad(lead, (0, max(int(LENGTH_S * SAMPLE_RATE) - len(lead), 0)))
     mono = mix(lead, band, rng, dressing="band", lead_over_db=-2.0).mean(axis=0)
     began = time.perf_counter()
-    found = find_beats(mono)
+    found = find_beats(mono).best
     speed = LENGTH_S / (time.perf_counter() - began)
     truth = times[(times < LENGTH_S - 0.5)]
     downbeats = truth[first :: meter.beats]

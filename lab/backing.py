@@ -57,14 +57,29 @@ def _hold(
 
 
 def drums(
-    beat_times: np.ndarray, first_bar: int, meter: Meter, rng: np.random.Generator
+    beat_times: np.ndarray,
+    first_bar: int,
+    meter: Meter,
+    rng: np.random.Generator,
+    loose: bool = False,
 ) -> np.ndarray:
-    """Play a pattern with fills over given beats; `first_bar` is the index of the first downbeat."""
+    """Play a pattern with fills over given beats; `first_bar` is the index of the first downbeat.
+
+    A `loose` drummer has more habits: sixteenths on the hat or only quarters, half-time, a kick on
+    every beat, or rests.
+    """
     track = MidiSketch()
     ride = int(rng.choice([CLOSED_HAT, CLOSED_HAT, RIDE, OPEN_HAT]))
     busy = rng.random()
     kicks = rng.random((2, meter.beats * meter.division)) < 0.2 + 0.2 * busy
+    habit = (
+        rng.choice(["plain", "sixteenths", "half-time", "every beat", "rests"])
+        if loose
+        else "plain"
+    )
     for index in range(len(beat_times) - 1):
+        if habit == "rests" and (index - first_bar) // meter.beats % 4 == 3:
+            continue
         beat = (index - first_bar) % meter.beats
         length = beat_times[index + 1] - beat_times[index]
         backbeat = beat in (
@@ -74,6 +89,13 @@ def drums(
             if meter.beats == 3
             else (meter.beats // 2,)
         )
+        if habit == "half-time" and meter.beats == 4:
+            backbeat = beat == 2
+        if habit == "every beat":
+            _hit(track, beat_times[index], KICK, 0.9)
+        if habit == "sixteenths" and meter.division == 2 and meter.swing == 0.5:
+            for part in (0.25, 0.75):
+                _hit(track, beat_times[index] + part * length, ride, 0.45)
         parts = [k / meter.division for k in range(meter.division)]
         if meter.division == 2:
             parts[1] = meter.swing
@@ -146,6 +168,7 @@ def make_band(
     *,
     guitars: bool = True,
     voice: bool = True,
+    loose: bool = False,
 ) -> Band:
     """Play a whole backing over given beats (seconds, at least two bars)."""
     length_s = float(beat_times[-1])
@@ -219,7 +242,7 @@ def make_band(
             line.append((time, time + held, float(pitch)))
             time += held + float(rng.choice([0.02, 0.1, 1.0]))
         sung = _vowel_line(line, length_s, rng)
-    return Band(drums(beat_times, first_bar, meter, rng), bass, chords, pair, sung)
+    return Band(drums(beat_times, first_bar, meter, rng, loose), bass, chords, pair, sung)
 
 
 def random_voice(rng: np.random.Generator) -> StringVoice:

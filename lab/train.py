@@ -186,6 +186,14 @@ def save_weights(net: Listener, folder: Path, scores: dict) -> None:
     (folder / "listener.json").write_text(json.dumps(recipe, indent=2) + "\n")
 
 
+def earlier_weights(path: Path) -> dict[str, torch.Tensor]:
+    """Read a checkpoint, or weights as they ship."""
+    if path.suffix == ".npz":
+        with np.load(path) as arrays:
+            return {name: torch.from_numpy(arrays[name].astype(np.float32)) for name in arrays}
+    return torch.load(path, weights_only=True)["net"]
+
+
 def warm_start(net: Listener, older: dict[str, torch.Tensor]) -> None:
     """Begin from weights of an earlier layout: what it lacks starts out without effect."""
     state = net.state_dict()
@@ -236,7 +244,7 @@ def train(options: argparse.Namespace) -> None:
     rng = np.random.default_rng([SEED, options.round])
     pool, net = Pool(options.folders), Listener()
     if options.start is not None:
-        warm_start(net, torch.load(options.start, weights_only=True)["net"])
+        warm_start(net, earlier_weights(options.start))
     optimiser = torch.optim.AdamW(net.parameters(), lr=options.rate, weight_decay=1e-3)
     spent = 0.0
     if options.resume and options.checkpoint.exists():
@@ -291,7 +299,9 @@ if __name__ == "__main__":
     parser.add_argument("--minutes", type=float, default=100.0)
     parser.add_argument("--rate", type=float, default=2e-3)
     parser.add_argument("--round", type=int, default=1, help="another draw of crops")
-    parser.add_argument("--start", type=Path, default=None, help="a checkpoint to begin from")
+    parser.add_argument(
+        "--start", type=Path, default=None, help="a checkpoint or listener.npz to begin from"
+    )
     parser.add_argument("--checkpoint", type=Path, default=Path("listener.pt"))
     parser.add_argument("--resume", action="store_true")
     train(parser.parse_args())

@@ -182,7 +182,7 @@ class TestFiles(WindowTest):
         self.assertTrue(wait_until(lambda: self.document.sound is not None))
         self.assertEqual(self.document.lesson.title, "drop")
         self.settle()
-        self.assertIn("measured", self.window.hear.evidence["tempo"].text())
+        self.assertIn("%", self.window.hear.time.pulse_evidence.text())
 
     def test_a_broken_sound_file_is_told_in_one_line(self) -> None:
         self.open_small()
@@ -295,8 +295,8 @@ class TestHearing(WindowTest):
     def test_facts_can_be_typed(self) -> None:
         self.open_small()
         hear = self.window.hear
-        hear.tempo.setValue(90.0)
-        hear.tempo.editingFinished.emit()
+        hear.time.tempo.setValue(90.0)
+        hear.time.tempo.editingFinished.emit()
         self.assertAlmostEqual(self.document.lesson.time_map.tempo_at(3.0), 90.0, delta=0.1)
         hear.tuning.setEditText("D2 A2 D3 G3 B3 E4")
         hear._on_tuning()
@@ -314,16 +314,20 @@ class TestHearing(WindowTest):
         hear.reference.setValue(-12.5)
         hear.reference.editingFinished.emit()
         self.assertEqual(self.document.lesson.reference_cents, -12.5)
-        hear.beats_per_bar.setValue(3)
-        hear.beats_per_bar.editingFinished.emit()
-        self.assertEqual(self.document.lesson.time_map.beats_per_bar, 3)
+        hear.time.metre.setEditText("6/8")
+        hear.time._on_metre()
+        self.assertEqual(self.document.lesson.time_map.signature, (6, 8))
+        hear.time.metre.setEditText("seven")
+        hear.time._on_metre()
+        self.assertEqual(self.document.lesson.time_map.signature, (6, 8))
+        self.assertIn("no metre", self.window._told.text())
 
     def test_the_table_renames_and_repeats(self) -> None:
         self.open_small()
         table = self.window.hear.phrases
         table.item(0, 0).setText("opening")
-        table.item(0, 5).setText("3")
-        table.item(0, 5).setText("many")
+        table.item(0, 6).setText("3")
+        table.item(0, 6).setText("many")
         phrase = self.document.lesson.phrases[0]
         self.assertEqual((phrase.name, phrase.repeats), ("opening", 3))
 
@@ -385,16 +389,16 @@ class TestHearing(WindowTest):
         self.open_small()
         hear = self.window.hear
         count = len(self.document.lesson.time_map.beat_times_s)
-        hear.map_buttons["double"].click()
+        hear.time.buttons["double"].click()
         self.assertEqual(len(self.document.lesson.time_map.beat_times_s), 2 * count - 1)
-        hear.map_buttons["half"].click()
+        hear.time.buttons["half"].click()
         self.assertEqual(len(self.document.lesson.time_map.beat_times_s), count)
         self.window.transport.seek(3.0)
-        hear.map_buttons["bar one"].click()
+        hear.time.buttons["bar one"].click()
         self.assertAlmostEqual(float(self.document.lesson.time_map.to_seconds(0.0)), 3.0)
         for time in (1.0, 1.6, 2.2, 2.8):
             self.window.transport.seek(time)
-            hear.map_buttons["tap"].click()
+            hear.time.buttons["tap"].click()
         self.assertAlmostEqual(self.document.lesson.time_map.tempo_at(2.0), 100.0, delta=0.5)
 
 

@@ -241,7 +241,7 @@ class TestRhythm(unittest.TestCase):
             Fraction(7, 3): "trip", Fraction(8, 3): "let", Fraction(-1): "4",
         }  # fmt: skip
         for onset, word in words.items():
-            self.assertEqual(count_word(onset, 4), word)
+            self.assertEqual(count_word(onset, TimeMap()), word)
 
     def test_chords_share_an_onset_and_graces_take_no_time(self) -> None:
         notes = [

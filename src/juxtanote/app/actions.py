@@ -41,6 +41,8 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("previous_phrase", "&Previous phrase", "PgUp", "Go to the phrase before", "Phrase"),
     ActionSpec("listen", "&Listen to this phrase", "L", "Find its notes in the background", "Phrase"),
     ActionSpec("propose", "P&ropose phrases", "Ctrl+P", "Cut where the lead breathes", "Phrase"),
+    ActionSpec("next_pulse", "Next reading of the &beat", "Ctrl+T", "Half, double or another", "Phrase"),
+    ActionSpec("next_bars", "Next reading of the ba&rs", "Ctrl+Shift+T", "Other bar lines", "Phrase"),
     ActionSpec("place_again", "&Place again", "P", "Choose strings anew around what is locked", "Phrase"),
     ActionSpec("alternative", "&Another placement", "A", "Swap to the next whole alternative", "Phrase"),
     ActionSpec("next_note", "Next note", "Right", "Select the next note", "Note"),

@@ -132,6 +132,7 @@ class MainWindow(QMainWindow):
             "listen": self.tasks.listen, "place_again": place.place_again,
             "alternative": place.next_alternative,
             "propose": self.tasks.propose,
+            "next_pulse": self.hear.time.take_next_pulse, "next_bars": self.hear.time.take_next_bars,
             "next_note": lambda: document.step_selection(1),
             "previous_note": lambda: document.step_selection(-1),
             "extend_next": lambda: document.step_selection(1, extend=True),
@@ -201,9 +202,11 @@ class MainWindow(QMainWindow):
         self.place.listen_wanted.connect(self.tasks.listen)
         self.hear.propose_wanted.connect(self.tasks.propose)
         self.hear.focus_wanted.connect(self.tasks.propose_focus)
+        self.hear.chords_wanted.connect(self.tasks.suggest_chords)
         self.hear.audition_wanted.connect(self.tasks.audition)
         self.files.sound_ready.connect(self._on_sound_ready)
         self.tasks.measured.connect(self.hear.show_measured)
+        self.tasks.lead_found.connect(self.hear.strip.show_lead)
         self.tasks.tab_rendered.connect(self._on_tab_rendered)
         self.teach.share_changed.connect(self._on_share)
 

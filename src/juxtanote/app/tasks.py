@@ -8,20 +8,24 @@ from juxtanote.app.document import Document
 from juxtanote.app.jobs.runner import Job, JobRunner
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.transport.devices import RATE
+from juxtanote.core.analysis.chords import ChordReading
 from juxtanote.core.audio.focus import bring_forward
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.progress import Progress
 from juxtanote.core.score.cuts import Cut, propose_cuts
 from juxtanote.core.score.edits import change_phrase, cut_phrase, merge_listening
+from juxtanote.core.score.form import set_chords
 from juxtanote.core.score.lesson import Focus, Lesson, Phrase
 from juxtanote.core.score.note import Evidence, Note
 from juxtanote.core.score.rhythm import write_phrase
 from juxtanote.core.synth.render import Rendered, render_phrase
 from juxtanote.core.transcribe import (
     Measured,
+    chords_of,
     evidence_of,
     hear_all,
     hear_stretch,
+    lead_spans,
     measure_recording,
     place_heard,
     propose_focus,
@@ -38,6 +42,7 @@ class Tasks(QObject):
 
     measured = pyqtSignal(object)  # Measured
     tab_rendered = pyqtSignal(object)  # Rendered
+    lead_found = pyqtSignal(object)  # ((start, end), …) in seconds
     told = pyqtSignal(str)
     failed = pyqtSignal(str)
 
@@ -142,16 +147,19 @@ class Tasks(QObject):
         def work(progress: Progress) -> object:
             notes = hear_all(sound, reference_cents=lesson.reference_cents, progress=progress)
             sure = [n for n in notes if n.confidence > SURE_ENOUGH]
-            return propose_cuts(
-                [n.onset_s for n in sure], [n.offset_s for n in sure], lesson.time_map
-            )
+            spans = [(n.onset_s, n.offset_s) for n in sure]
+            cuts = propose_cuts([s for s, _ in spans], [e for _, e in spans], lesson.time_map)
+            return cuts, lead_spans(spans)
 
         job = Job("Looking for phrases", work)
         job.succeeded.connect(self._on_proposed)
         job.failed.connect(self._on_failed)
         self._runner.start(job)
 
-    def _on_proposed(self, cuts: list[Cut]) -> None:
+    def _on_proposed(self, result: tuple[list[Cut], tuple[tuple[float, float], ...]]) -> None:
+        cuts, lead = result
+        self.lead_found.emit(lead)
+
         def edit(lesson: Lesson) -> Lesson:
             for cut in cuts:
                 taken = any(p.start_s < cut.end_s and cut.start_s < p.end_s for p in lesson.phrases)
@@ -163,6 +171,36 @@ class Tasks(QObject):
         self._document.change("Propose phrases", edit)
         count = len(self._document.lesson.phrases) - before
         self.told.emit(f"{count} phrases proposed; Ctrl+Z takes them back, Del refuses one.")
+
+    # Chords
+
+    def suggest_chords(self) -> None:
+        """Suggest a chord for each bar of the current phrase; one step to undo."""
+        phrase, lesson, sound = self._document.phrase, self._document.lesson, self._document.sound
+        if phrase is None or sound is None:
+            self.told.emit("Open a recording and cut a phrase first.")
+            return
+
+        def work(progress: Progress) -> object:
+            return chords_of(sound, phrase.start_s, phrase.end_s, lesson.time_map, lesson.key)
+
+        job = Job(f"Looking for the chords of {phrase.name}", work)
+        job.succeeded.connect(self._on_chords)
+        job.failed.connect(self._on_failed)
+        self._runner.start(job)
+
+    def _on_chords(self, readings: list[ChordReading]) -> None:
+        if not readings:
+            self.told.emit("The phrase holds no whole bar. Check where bar 1 is.")
+            return
+        symbols = [reading.symbol for reading in readings]
+        self._document.change(
+            "Suggest chords", lambda l: replace(l, chords=set_chords(l, readings[0].bar, symbols))
+        )
+        weak = sum(reading.lead < 0.05 for reading in readings)
+        self.told.emit(
+            f"{len(readings)} bars; {weak} of them could as well be another chord: trust your ear."
+        )
 
     # Focus
 

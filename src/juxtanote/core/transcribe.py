@@ -10,7 +10,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtanote.core.analysis.beats import BeatReading, find_beats
+from juxtanote.core.analysis.beats import BeatReading, Pulses, find_beats
+from juxtanote.core.analysis.chords import ChordReading, suggest_chords
 from juxtanote.core.analysis.key import find_keys, find_scale, pitch_class_weights
 from juxtanote.core.analysis.listen import Hints, Listening, PerceivedNote, listen
 from juxtanote.core.analysis.reference_pitch import measure_reference_cents
@@ -59,8 +60,9 @@ def _mid_side(
     return mid, side
 
 
-def time_map_of(beats: BeatReading) -> TimeMap:
-    """Lay a time map through measured beats."""
+def time_map_of(reading: BeatReading | Pulses) -> TimeMap:
+    """Lay a time map through measured beats, the likeliest or one of the other readings."""
+    beats = reading.best if isinstance(reading, BeatReading) else reading
     return TimeMap(
         tuple(float(t) for t in beats.beat_times_s),
         first_downbeat=beats.first_downbeat,
@@ -325,6 +327,35 @@ def transcribe(path: Path, options: Options, progress: Progress = no_progress) -
     if options.start_s:
         lesson = shifted(lesson, options.start_s)
     return lesson
+
+
+def lead_spans(
+    notes: list[tuple[float, float]], gap_s: float = 0.8
+) -> tuple[tuple[float, float], ...]:
+    """Join (onset, offset) pairs, sorted by onset, into the stretches where the lead plays."""
+    spans: list[tuple[float, float]] = []
+    for start, end in notes:
+        if spans and start - spans[-1][1] < gap_s:
+            spans[-1] = (spans[-1][0], max(spans[-1][1], end))
+        else:
+            spans.append((start, end))
+    return tuple(spans)
+
+
+def chords_of(
+    sound: Sound, start_s: float, end_s: float, time_map: TimeMap, key: str
+) -> list[ChordReading]:
+    """Suggest chords for the bars that a stretch touches."""
+    per_bar = time_map.beats_per_bar
+    first = int(np.floor((float(time_map.to_beats(start_s)) + 0.12) / per_bar))
+    last = int(np.ceil((float(time_map.to_beats(end_s)) - 0.3) / per_bar))
+    lines = [float(t) for t in time_map.to_seconds(per_bar * np.arange(first, last + 1))]
+    low, high = max(lines[0], 0.0), min(lines[-1] + 0.05, sound.duration_s)
+    rate = sound.sample_rate
+    mid, _ = _mid_side(sound.audio[:, int(low * rate) : int(high * rate)], rate)
+    spans = zip(lines, lines[1:], strict=False)
+    bars = [(first + k + 1, a - low, b - low) for k, (a, b) in enumerate(spans) if b > low]
+    return suggest_chords(mid, bars, key=key)
 
 
 def split_at_rests(notes: list[Note], rest_s: float = 1.2) -> list[list[Note]]:

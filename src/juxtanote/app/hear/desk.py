@@ -12,10 +12,8 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QLineEdit,
     QPushButton,
-    QSpinBox,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -25,13 +23,16 @@ from PyQt6.QtWidgets import (
 from juxtanote.app.document import Document
 from juxtanote.app.hear import labels
 from juxtanote.app.hear.feel_picture import FeelPicture
+from juxtanote.app.hear.time_rows import TimeRows, row
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.parts import Panel, heading, number_box, soft
 from juxtanote.app.widgets.strip import Strip
 from juxtanote.core.errors import TuningError
 from juxtanote.core.score import edits
 from juxtanote.core.score.feel import feel_words, measure_feel
+from juxtanote.core.score.form import form_position
 from juxtanote.core.score.lesson import STATUSES, Lesson, Phrase
+from juxtanote.core.score.repeats import order_of_parts, phrase_repeats, repeat_words
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.theory.pitch import pitch_name
 from juxtanote.core.theory.scales import parse_key
@@ -45,6 +46,7 @@ class HearDesk(QWidget):
     measure_wanted = pyqtSignal()
     propose_wanted = pyqtSignal()
     focus_wanted = pyqtSignal()
+    chords_wanted = pyqtSignal()
     audition_wanted = pyqtSignal(bool)
     told = pyqtSignal(str)
 
@@ -55,18 +57,14 @@ class HearDesk(QWidget):
         self._document, self._transport = document, transport
         self._measured: Measured | None = None
         self._filling = False
-        self._taps: list[float] = []
         self.strip = Strip(document, transport, detailed=True)
+        self._repeats: dict[int, str] = {}
+        self.order = soft()
         self.phrases = QTableWidget(0, len(labels.COLUMNS))
         self.phrases.setHorizontalHeaderLabels(list(labels.COLUMNS))
         self._set_up_table()
-        self.tempo = QDoubleSpinBox()
-        self.tempo.setRange(20.0, 400.0)
-        self.tempo.setDecimals(1)
-        self.tempo.setAccessibleName("Tempo")
-        self.beats_per_bar, self.reference = QSpinBox(), QDoubleSpinBox()
-        self.beats_per_bar.setRange(1, 16)
-        self.beats_per_bar.setAccessibleName("Beats to a bar")
+        self.time = TimeRows(document, transport, self)
+        self.reference = QDoubleSpinBox()
         self.reference.setRange(-100.0, 100.0)
         self.reference.setDecimals(1)
         self.reference.setAccessibleName("Reference pitch in cents")
@@ -80,7 +78,7 @@ class HearDesk(QWidget):
         self.feel.setPlaceholderText("such as straight sixteenths")
         self.feel.setAccessibleName("Feel")
         self.feel_picture = FeelPicture()
-        self.evidence = {name: soft() for name in ("tempo", "metre", "reference", "tuning", "key")}
+        self.evidence = {name: soft() for name in ("reference", "tuning", "key")}
         self.measure = QPushButton(labels.MEASURE)
         self.propose = QPushButton(labels.PROPOSE)
         self.source = QComboBox()
@@ -109,7 +107,8 @@ class HearDesk(QWidget):
             rows.hide()
         if columns is not None:
             columns.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-            columns.setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
+            for stretched in (4, 5):
+                columns.setSectionResizeMode(stretched, QHeaderView.ResizeMode.Stretch)
             columns.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
 
     def _lay_out(self) -> None:
@@ -127,6 +126,7 @@ class HearDesk(QWidget):
         head.addWidget(self.propose)
         left.column.addLayout(head)
         left.column.addWidget(self.phrases)
+        left.column.addWidget(self.order)
         lower.addWidget(left, 3)
         lower.addWidget(self._facts_panel(), 2)
         column.addLayout(lower, 5)
@@ -141,83 +141,39 @@ class HearDesk(QWidget):
         grid = QGridLayout()
         grid.setVerticalSpacing(4)
         grid.setHorizontalSpacing(10)
-        rows: list[tuple[str, QWidget, QLabel | None]] = [
-            ("tempo", self._tempo_row(), self.evidence["tempo"]),
-            ("beats to a bar", self.beats_per_bar, self.evidence["metre"]),
-            ("reference pitch", self.reference, self.evidence["reference"]),
-            ("tuning", self.tuning, self.evidence["tuning"]),
-            ("key", self.key, self.evidence["key"]),
-            ("feel", self._feel_row(), None),
-            ("guitar forward", self._focus_row(), None),
-            ("", self._choose_row(), None),
-        ]
         self.reference.setSuffix(" cents")
-        self.tempo.setSuffix(" beats a minute")
-        line = 0
-        for words, widget, note in rows:
+        self.reference.setMaximumWidth(96)
+        self.tuning.setMinimumWidth(150)
+        self.key.setMaximumWidth(96)
+        rows: list[tuple[str, QWidget]] = [
+            ("tempo", self.time.tempo_row()),
+            ("", self.time.pulse_row()),
+            ("metre", self.time.metre_row()),
+            ("", self.time.bar_row()),
+            ("form, chords", self.time.chord_row()),
+            ("reference pitch", row(self.reference, self.evidence["reference"])),
+            ("tuning", row(self.tuning, self.evidence["tuning"])),
+            ("key", row(self.key, self.evidence["key"])),
+            ("feel", row(self.feel, self.feel_picture)),
+            ("guitar forward", self._focus_row()),
+            ("", row(self.choose, self.audition, self.focus_why)),
+        ]
+        for line, (words, widget) in enumerate(rows):
             grid.addWidget(soft(words), line, 0)
             grid.addWidget(widget, line, 1)
-            line += 1
-            if note is not None:
-                grid.addWidget(note, line, 1)
-                line += 1
         grid.setColumnStretch(1, 1)
         panel.column.addLayout(grid)
         panel.column.addStretch(1)
         return panel
 
-    def _tempo_row(self) -> QWidget:
-        row = QWidget()
-        layout = QHBoxLayout(row)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(4)
-        layout.addWidget(self.tempo, 1)
-        self.map_buttons: dict[str, QPushButton] = {}
-        for name, words, tip in (
-            ("half", "½", "Half as many beats"),
-            ("double", "×2", "Twice as many beats"),
-            ("bar one", "bar 1", "The beat nearest the playhead is the first of bar 1"),
-            ("tap", "tap", "Tap four beats or more while it plays"),
-        ):
-            button = QPushButton(words)
-            button.setToolTip(tip)
-            button.setAccessibleName(tip)
-            button.setStyleSheet("padding: 4px 7px;")
-            self.map_buttons[name] = button
-            layout.addWidget(button)
-        return row
-
     def _focus_row(self) -> QWidget:
-        row = QWidget()
-        layout = QHBoxLayout(row)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(4)
-        for part in (self.source, self.low, self.high, self.no_drums):
-            layout.addWidget(part)
-        return row
-
-    def _feel_row(self) -> QWidget:
-        row = QWidget()
-        layout = QHBoxLayout(row)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(self.feel, 1)
-        layout.addWidget(self.feel_picture)
-        return row
-
-    def _choose_row(self) -> QWidget:
-        row = QWidget()
-        layout = QHBoxLayout(row)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(self.choose)
-        layout.addWidget(self.audition)
-        layout.addWidget(self.focus_why, 1)
-        return row
+        return row(self.source, self.low, self.high, self.no_drums)
 
     def _connect(self) -> None:
         self.measure.clicked.connect(self.measure_wanted)
         self.propose.clicked.connect(self.propose_wanted)
-        self.tempo.editingFinished.connect(self._on_tempo)
-        self.beats_per_bar.editingFinished.connect(self._on_metre)
+        self.time.told.connect(self.told)
+        self.time.chords_wanted.connect(self.chords_wanted)
         self.reference.editingFinished.connect(self._on_reference)
         self.tuning.activated.connect(self._on_tuning)
         tuning_line = self.tuning.lineEdit()
@@ -225,10 +181,6 @@ class HearDesk(QWidget):
             tuning_line.editingFinished.connect(self._on_tuning)
         self.key.editingFinished.connect(self._on_key)
         self.feel.editingFinished.connect(self._on_feel)
-        self.map_buttons["half"].clicked.connect(self._on_half)
-        self.map_buttons["double"].clicked.connect(self._on_double)
-        self.map_buttons["bar one"].clicked.connect(self._on_bar_one)
-        self.map_buttons["tap"].clicked.connect(self._on_tap)
         self.source.activated.connect(self._on_focus)
         self.low.editingFinished.connect(self._on_focus)
         self.high.editingFinished.connect(self._on_focus)
@@ -247,15 +199,7 @@ class HearDesk(QWidget):
     def show_measured(self, measured: Measured) -> None:
         """Show what was measured beside what is set."""
         self._measured = measured
-        tempos = measured.beats.tempos
-        others = ", ".join(f"{t.bpm:.0f}" for t in tempos[1:3])
-        share = tempos[0].share if tempos else 1.0
-        self.evidence["tempo"].setText(
-            f"measured {tempos[0].bpm:.1f}, {100 * share:.0f} % of the evidence"
-            + (f"; or {others}" if others else "")
-        )
-        parts = "threes" if measured.beats.division == 3 else "halves"
-        self.evidence["metre"].setText(f"measured {measured.beats.beats_per_bar}, beats in {parts}")
+        self.time.show_readings(measured.beats)
         self.evidence["reference"].setText(
             f"measured {measured.reference_cents:+.1f}, sure {measured.reference_certainty:.2f}"
         )
@@ -265,9 +209,7 @@ class HearDesk(QWidget):
             return
         self._filling = True
         lesson = self._document.lesson
-        where = self._document.phrase.start_s if self._document.phrase else 0.0
-        self.tempo.setValue(lesson.time_map.tempo_at(where))
-        self.beats_per_bar.setValue(lesson.time_map.beats_per_bar)
+        self.time.show_lesson(lesson, self._document.phrase)
         self.reference.setValue(lesson.reference_cents)
         names = {tuning: name for name, tuning in PRESETS.items()}
         self.tuning.setEditText(names.get(lesson.guitar.tuning, tuning_name(lesson.guitar.tuning)))
@@ -312,15 +254,23 @@ class HearDesk(QWidget):
     def _fill_table(self, lesson: Lesson) -> None:
         table = self.phrases
         table.setRowCount(len(lesson.phrases))
-        for row, phrase in enumerate(lesson.phrases):
+        names = {phrase.ident: phrase.name for phrase in lesson.phrases}
+        self._repeats = {
+            ident: repeat_words(names[earlier], likeness)
+            for ident, (earlier, likeness) in phrase_repeats(lesson).items()
+        }
+        self.strip.show_repeats({ident: f" {words}" for ident, words in self._repeats.items()})
+        self.order.setText(labels.ORDER + order_of_parts(lesson) if self._repeats else "")
+        for line, phrase in enumerate(lesson.phrases):
             for column, text in enumerate(self._cells(lesson, phrase)):
                 item = QTableWidgetItem(text)
                 item.setData(Qt.ItemDataRole.UserRole, phrase.ident)
-                if column in (1, 2):
+                item.setToolTip(text)
+                if column in (1, 2, 5):
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
-                table.setItem(row, column, item)
+                table.setItem(line, column, item)
             if self._document.phrase is not None and phrase.ident == self._document.phrase.ident:
-                table.selectRow(row)
+                table.selectRow(line)
 
     def _cells(self, lesson: Lesson, phrase: Phrase) -> tuple[str, ...]:
         beats = float(lesson.time_map.to_beats(phrase.start_s + 0.1))
@@ -328,7 +278,10 @@ class HearDesk(QWidget):
         where = f"{bar}" if bar >= 1 else "pickup"
         return (
             phrase.name, _clock(phrase.start_s), _clock(phrase.end_s),
-            f"{where} · {int(beat)}", phrase.place_in_form, str(phrase.repeats), phrase.status,
+            f"{where} · {int(beat)}",
+            phrase.place_in_form or form_position(lesson, phrase.start_s + 0.1),
+            self._repeats.get(phrase.ident, ""), str(phrase.repeats),
+            str(phrase.ending) if phrase.ending else "", phrase.status,
         )  # fmt: skip
 
     # Editing
@@ -340,10 +293,14 @@ class HearDesk(QWidget):
         if item.column() == 3:
             self._set_bar(ident, text)
             return
-        name = {0: "name", 4: "place_in_form", 5: "repeats", 6: "status"}.get(item.column())
+        name = {
+            0: "name", 4: "place_in_form", 6: "repeats", 7: "ending", 8: "status",
+        }.get(item.column())  # fmt: skip
         value: object = text
         if name == "repeats":
             value = int(text) if text.isdigit() and 1 <= int(text) <= 99 else None
+        if name == "ending":
+            value = int(text or 0) if text in ("", "0", "1", "2") else None
         if name == "status" and text not in STATUSES:
             value = None
             self.told.emit(f"A status is one of {', '.join(STATUSES)}.")
@@ -388,38 +345,6 @@ class HearDesk(QWidget):
             self._change(text, edit)
         except ValueError as error:
             self.told.emit(f"{error}.")
-
-    def _on_tempo(self) -> None:
-        bpm = self.tempo.value()
-        time_map = self._document.lesson.time_map
-        where = self._document.phrase.start_s if self._document.phrase else 0.0
-        if abs(bpm - time_map.tempo_at(where)) < 0.06:
-            return
-        bar_one = float(time_map.to_seconds(0.0))
-        self._map("Set tempo", lambda m: m.with_constant_tempo(bpm, bar_one, self.strip.duration_s))
-
-    def _on_metre(self) -> None:
-        beats = self.beats_per_bar.value()
-        self._map("Set metre", lambda m: replace(m, beats_per_bar=beats))
-
-    def _on_half(self) -> None:
-        self._map("Halve the beats", lambda m: m.halved())
-
-    def _on_double(self) -> None:
-        self._map("Double the beats", lambda m: m.doubled())
-
-    def _on_bar_one(self) -> None:
-        here = self._transport.position_s
-        self._map("Set bar 1", lambda m: m.with_bar_one_at(here))
-
-    def _on_tap(self) -> None:
-        here = self._transport.position_s
-        if self._taps and not 0.15 < here - self._taps[-1] < 3.0:
-            self._taps = []
-        self._taps.append(here)
-        if len(self._taps) >= 4:
-            taps = tuple(self._taps)
-            self._map("Tap beats", lambda m: m.tapped(taps))
 
     def _on_reference(self) -> None:
         cents = self.reference.value()

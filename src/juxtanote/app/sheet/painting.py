@@ -3,6 +3,7 @@
 import math
 from bisect import bisect_left
 from dataclasses import dataclass, field
+from fractions import Fraction
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPolygonF
@@ -13,7 +14,7 @@ from juxtanote.core.formats.pages import STROKE_SIGNS
 from juxtanote.core.formats.text_tab import bend_name
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import SLURS, Note
-from juxtanote.core.score.rhythm import count_word
+from juxtanote.core.score.rhythm import beams_of, count_word, is_on_beat
 from juxtanote.core.theory.pitch import SHARP_NAMES, pitch_name
 from juxtanote.core.theory.scales import spell_in_key
 
@@ -361,26 +362,26 @@ def _hands(painter: QPainter, scene: Scene, notes: list[Note]) -> None:
 
 def paint_counted(painter: QPainter, scene: Scene) -> None:
     """Draw count syllables, stems and beams, and how early or late each note was."""
-    g, per_bar = scene.geometry, scene.lesson.time_map.beats_per_bar
+    g, time_map = scene.geometry, scene.lesson.time_map
     top = g.counted_top
     painter.setPen(pen("rule", 1.0))
     painter.drawLine(QPointF(12, top), QPointF(g.width - RIGHT, top))
     painter.drawLine(QPointF(12, g.written_top), QPointF(g.width - RIGHT, g.written_top))
     stem_top, stem_end = top + 30, top + 54
-    by_beat: dict[int, list[tuple[float, float]]] = {}
+    by_beat: dict[int, dict[Fraction, float]] = {}
     last_word = -1e9
     for note in scene.visible():
         onset, length = note.written.onset_beats, note.written.duration_beats
         if onset is None or not length:
             continue
-        counted_s = float(scene.lesson.time_map.to_seconds(float(onset)))
+        counted_s = float(time_map.to_seconds(float(onset)))
         x = g.x(counted_s)
         if x < LEFT - 4:
             continue
         if x - last_word >= 9:
-            painter.setFont(font(TEXT, 600 if onset.denominator == 1 else 400))
+            painter.setFont(font(TEXT, 600 if is_on_beat(onset) else 400))
             painter.setPen(colour("ink"))
-            word = count_word(onset, per_bar)
+            word = count_word(onset, time_map)
             painter.drawText(
                 QPointF(x - painter.fontMetrics().horizontalAdvance(word) / 2, top + 22), word
             )
@@ -388,7 +389,7 @@ def paint_counted(painter: QPainter, scene: Scene) -> None:
         painter.setPen(pen("ink", 1.4))
         if length < 4:
             painter.drawLine(QPointF(x, stem_top), QPointF(x, stem_end))
-        by_beat.setdefault(math.floor(onset), []).append((x, float(onset)))
+        by_beat.setdefault(math.floor(onset), {})[onset] = x
         late = note.onset_s - counted_s
         if abs(late) > LATE_SHOWN_S:
             painter.setPen(pen("doubt", 2.2))
@@ -397,31 +398,37 @@ def paint_counted(painter: QPainter, scene: Scene) -> None:
                 painter.setFont(font(SMALL, 500))
                 painter.drawText(QPointF(x + 4, stem_end + 20), f"{1000 * late:+.0f} ms")
     for beat, places in by_beat.items():
-        _beams(painter, beat, sorted(set(places)), stem_end)
+        _beams(painter, beat, places, stem_end, time_map.is_compound)
 
 
-def _beams(painter: QPainter, beat: int, places: list[tuple[float, float]], y: float) -> None:
-    if len(places) == 1:
-        x, onset = places[0]
-        if onset - beat >= 0.45:
-            painter.setPen(pen("ink", 2.0))
-            painter.drawLine(QPointF(x, y), QPointF(x + 7, y - 6))
-        return
-    gaps = [b[1] - a[1] for a, b in zip(places, [*places[1:], (0.0, beat + 1.0)], strict=True)]
-    painter.setPen(pen("ink", 3.4))
-    painter.drawLine(QPointF(places[0][0], y), QPointF(places[-1][0], y))
-    for index, gap in enumerate(gaps):
-        if gap > 0.26:
-            continue
-        x = places[index][0]
-        # The last short note of a beat has only half a second beam, towards the note before.
-        end = places[index + 1][0] if index + 1 < len(places) else x - 7
-        if index + 1 < len(places) or gaps[index - 1] > 0.26:
-            painter.drawLine(QPointF(x, y - 6), QPointF(end, y - 6))
-    if any(abs(gap * 3 - round(gap * 3)) < 0.02 and gap < 0.9 for gap in gaps):
+def _beams(
+    painter: QPainter, beat: int, places: dict[Fraction, float], y: float, compound: bool
+) -> None:
+    """Join the stems of one beat; a single short note has flags."""
+    onsets = sorted(places)
+    xs = [places[onset] for onset in onsets]
+    joined = beams_of(beat, onsets, compound)
+    for level in range(3):
+        at = y - 6.0 * level
+        for index, count in enumerate(joined.counts):
+            if count <= level:
+                continue
+            painter.setPen(pen("ink", 3.4))
+            last = index + 1 == len(xs)
+            if len(xs) == 1:
+                painter.setPen(pen("ink", 2.0))
+                painter.drawLine(QPointF(xs[0], at), QPointF(xs[0] + 7, at - 6))
+            elif not last and (joined.counts[index + 1] > level or level == 0):
+                painter.drawLine(QPointF(xs[index], at), QPointF(xs[index + 1], at))
+            elif index and level and joined.counts[index - 1] <= level:
+                # Alone on its level it has half a beam, towards the note before.
+                painter.drawLine(QPointF(xs[index] - 7, at), QPointF(xs[index], at))
+            elif not index and not last:
+                painter.drawLine(QPointF(xs[0], at), QPointF(xs[0] + 7, at))
+    if joined.tuplet:
         painter.setFont(font(SMALL, 600))
-        number = "6" if min(gaps) < 0.2 else "3"
-        painter.drawText(QPointF(0.5 * (places[0][0] + places[-1][0]) - 3, y + 14), number)
+        painter.setPen(colour("ink"))
+        painter.drawText(QPointF(0.5 * (xs[0] + xs[-1]) - 3, y + 14), str(joined.tuplet))
 
 
 def paint_row_names(painter: QPainter, geometry: Geometry) -> None:

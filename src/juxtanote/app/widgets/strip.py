@@ -1,5 +1,7 @@
 """The strip: the recording as peaks with its phrases; on the Hear desk it zooms and is cut."""
 
+from dataclasses import replace
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -22,6 +24,7 @@ from juxtanote.core.score import edits
 EDGE_PIXELS = 5
 LABEL_HEIGHT = 16
 NUDGE_S = 0.01
+BEAT_ZONE = 13  # pixels above the bottom where beats are dragged
 SHORTEST_VIEW_SAMPLES = 24
 DRAG_STARTS = 4
 
@@ -45,6 +48,8 @@ class Strip(QWidget):
         self._start_s, self._end_s = 0.0, 1.0
         self._dragging = ""
         self._drag_from = 0.0
+        self._beat = -1
+        self._lead: tuple[tuple[float, float], ...] = ()
         self._cut: tuple[float, float] | None = None
         self._merge = -1
         self._wave: tuple[tuple[object, ...], QPixmap] | None = None
@@ -53,11 +58,19 @@ class Strip(QWidget):
         self.setAccessibleName("Recording")
         if detailed:
             self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-            self.setToolTip("Drag to cut a phrase. Wheel zooms; Shift and wheel moves along.")
+            self.setToolTip(
+                "Drag to cut a phrase, or a beat mark to move it. Wheel zooms, with Shift moves along."
+            )
         document.sound_changed.connect(self.show_all)
+        self._repeats: dict[int, str] = {}
         document.lesson_changed.connect(self.update)
         document.phrase_changed.connect(self.update)
         transport.moved.connect(self._on_moved)
+
+    def show_repeats(self, words: dict[int, str]) -> None:
+        """Show beside a phrase's name what it repeats."""
+        self._repeats = words
+        self.update()
 
     # View
 
@@ -105,6 +118,11 @@ class Strip(QWidget):
         """Give the time under a pixel."""
         return self._start_s + x / max(self.width(), 1) * (self._end_s - self._start_s)
 
+    def show_lead(self, spans: tuple[tuple[float, float], ...]) -> None:
+        """Show where the lead was heard to play, as (start, end) in seconds."""
+        self._lead = spans
+        self.update()
+
     # Painting
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -117,6 +135,7 @@ class Strip(QWidget):
         self._paint_phrases(painter, area)
         painter.drawPixmap(0, 0, self._wave_picture(area))
         if self._detailed:
+            self._paint_lead(painter, area)
             self._paint_beats(painter, area)
         if self._cut is not None:
             left, right = sorted(self.x_of(s) for s in self._cut)
@@ -208,16 +227,27 @@ class Strip(QWidget):
             painter.setPen(pen("ink" if is_chosen else "soft", 3 if is_chosen else 1.4))
             painter.drawLine(QPointF(left + 1, y), QPointF(right - 2, y))
             label = phrase.name + (f" ×{phrase.repeats}" if phrase.repeats > 1 else "")
+            label += self._repeats.get(phrase.ident, "")
             painter.setFont(font(SMALL, 600 if is_chosen else 400))
             painter.setPen(colour("ink" if is_chosen else "soft"))
             room = int(min(right, self.width()) - max(left, 0)) - 4
             shown = metrics.elidedText(label, Qt.TextElideMode.ElideRight, max(room, 8))
             painter.drawText(QPointF(max(left, 0) + 2, y - 4), shown)
 
+    def _paint_lead(self, painter: QPainter, area: QRectF) -> None:
+        """Underline where the lead plays."""
+        for start_s, end_s in self._lead:
+            left, right = self.x_of(start_s), self.x_of(end_s)
+            if right >= 0 and left <= self.width():
+                painter.fillRect(
+                    QRectF(left, area.top() + 1, right - left, 3), colour("heard", 170)
+                )
+
     def _paint_beats(self, painter: QPainter, area: QRectF) -> None:
         time_map = self._document.lesson.time_map
         beats = time_map.beats_between(self._start_s, self._end_s)
         width = self.width() / max(len(beats), 1)
+        chords = dict(self._document.lesson.chords)
         painter.setFont(font(SMALL))
         for seconds, bar, beat in beats:
             if beat != 1 and width < 7:
@@ -230,6 +260,9 @@ class Strip(QWidget):
             if beat == 1 and bar >= 1 and (width * time_map.beats_per_bar > 26 or bar % 4 == 1):
                 painter.setPen(colour("soft"))
                 painter.drawText(QPointF(x + 3, area.bottom() - 2), str(bar))
+                if bar in chords and width * time_map.beats_per_bar > 34:
+                    painter.setPen(colour("ink"))
+                    painter.drawText(QPointF(x + 3, area.bottom() - 14), chords[bar])
 
     # Mouse
 
@@ -242,13 +275,21 @@ class Strip(QWidget):
             return "start"
         return "end" if abs(self.x_of(phrase.end_s) - x) <= EDGE_PIXELS else ""
 
+    def _beat_at(self, x: float, y: float) -> int:
+        """Give the index of the beat whose mark is under a point, or -1."""
+        if not self._detailed or y < self.height() - 6 - BEAT_ZONE:
+            return -1
+        index, seconds = self._document.lesson.time_map.nearest_beat(self.seconds_at(x))
+        return index if abs(self.x_of(seconds) - x) <= EDGE_PIXELS else -1
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
         x = event.position().x()
-        self._dragging = self._edge_at(x) or (
-            "label" if event.position().y() < LABEL_HEIGHT else "new"
-        )
+        y = event.position().y()
+        self._beat = self._beat_at(x, y)
+        self._dragging = "beat" if self._beat >= 0 else self._edge_at(x)
+        self._dragging = self._dragging or ("label" if y < LABEL_HEIGHT else "new")
         self._drag_from = x
         self._merge = self._document.begin_drag()
 
@@ -256,7 +297,8 @@ class Strip(QWidget):
         if event is None:
             return
         x = event.position().x()
-        over_edge = bool(self._edge_at(x)) or self._dragging in ("start", "end")
+        over_edge = bool(self._edge_at(x)) or self._dragging in ("start", "end", "beat")
+        over_edge = over_edge or self._beat_at(x, event.position().y()) >= 0
         self.setCursor(Qt.CursorShape.SizeHorCursor if over_edge else Qt.CursorShape.ArrowCursor)
         phrase = self._document.phrase
         if self._dragging in ("start", "end") and phrase is not None:
@@ -264,6 +306,13 @@ class Strip(QWidget):
             self._document.change(
                 "Move phrase edge",
                 lambda lesson: edits.move_phrase_edge(lesson, ident, edge, seconds),
+                merge=self._merge,
+            )
+        elif self._dragging == "beat" and abs(x - self._drag_from) > 1:
+            index, seconds = self._beat, self.seconds_at(x)
+            self._document.change(
+                "Move beat",
+                lambda l: replace(l, time_map=l.time_map.with_beat_at(index, seconds)),
                 merge=self._merge,
             )
         elif self._dragging == "new" and self._detailed and abs(x - self._drag_from) > DRAG_STARTS:

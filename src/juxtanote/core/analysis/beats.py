@@ -1,7 +1,7 @@
-"""Beats and bars: tempo from the periodicity of onsets, beats by dynamic programming.
+"""Beats and bars: pulses from the periodicity of onsets, followed by dynamic programming.
 
 D. P. W. Ellis, "Beat Tracking by Dynamic Programming", J. New Music Research 36 (1), 2007, with a
-tempo that may drift; bar lines from where low drums, chord changes and accents agree.
+tempo that may drift; several pulses are followed, and the one that the band plays on is chosen.
 """
 
 from dataclasses import dataclass
@@ -9,6 +9,14 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtanote.core.analysis.metre import (
+    Curves,
+    Pulse,
+    measure_pulse,
+    weigh_bars,
+    weigh_division,
+    weigh_pulses,
+)
 from juxtanote.core.analysis.onsets import superflux
 from juxtanote.core.analysis.spectra import (
     BINS_PER_SEMITONE,
@@ -18,36 +26,47 @@ from juxtanote.core.analysis.spectra import (
 )
 from juxtanote.core.progress import Progress, no_progress
 
-SLOWEST, FASTEST = 40.0, 220.0
-LIKELY_BPM = 120.0
+SLOWEST, FASTEST = 42.0, 210.0
 TIGHTNESS = 160.0
 CHUNK_S = 60.0
+FRAME_RATE = SAMPLE_RATE / HOP_LENGTH
+MOST_PULSES = 9
+LATE_S = 0.006  # onset strength peaks this long after the onset
 
 
 @dataclass(frozen=True, slots=True)
-class TempoReading:
-    """A tempo that could be meant, with its share of the evidence."""
-
-    bpm: float
-    share: float
-
-
-@dataclass(frozen=True, slots=True)
-class BeatReading:
-    """Beats in seconds, which of them begin bars, and what else it could be."""
+class Pulses:
+    """One reading of the time: beats in seconds, the bars over them, and its share of evidence."""
 
     beat_times_s: NDArray[np.float64]
     first_downbeat: int
     beats_per_bar: int
     division: int
-    tempos: tuple[TempoReading, ...]
+    bpm: float
+    share: float
 
 
 @dataclass(frozen=True, slots=True)
-class _Curves:
-    onset: NDArray[np.float64]
-    low: NDArray[np.float64]
-    change: NDArray[np.float64]
+class BarReading:
+    """A way to lay bars over the beats of the likeliest pulse, with its share of evidence."""
+
+    beats_per_bar: int
+    first_downbeat: int
+    share: float
+
+
+@dataclass(frozen=True, slots=True)
+class BeatReading:
+    """What was found: readings of the pulse, and of the bars of the first, the likeliest first."""
+
+    readings: tuple[Pulses, ...]
+    bars: tuple[BarReading, ...]
+    threes: float  # share of evidence for beats that fall into three
+
+    @property
+    def best(self) -> Pulses:
+        """Give the likeliest reading."""
+        return self.readings[0]
 
 
 def find_beats(
@@ -61,19 +80,32 @@ def find_beats(
         A known tempo; the beats then follow it closely.
     """
     duration_s = len(mono) / SAMPLE_RATE
-    curves = _measure(mono, progress)
+    curves = measure_curves(mono, progress)
     if duration_s < 1.5 or float(curves.onset.max(initial=0.0)) <= 1e-6:
         step = 60.0 / (bpm or 120.0)
         times = np.arange(0.0, max(duration_s, 2.5 * step), step)
-        return BeatReading(times, 0, 4, 2, (TempoReading(bpm or 120.0, 1.0),))
-    tempos = _tempos(curves.onset) if bpm is None else (TempoReading(bpm, 1.0),)
-    beats = _track(curves.onset, tempos[0].bpm)
-    beats = _refined(curves.onset, beats)
-    division = _division(curves.onset, beats)
-    per_bar, first = _bars(curves, beats)
-    hop_s = HOP_LENGTH / SAMPLE_RATE
-    times = np.maximum(beats * hop_s - 0.006, 0.0)
-    return BeatReading(_rising(times), first, per_bar, division, tempos)
+        even = Pulses(times, 0, 4, 2, bpm or 120.0, 1.0)
+        return BeatReading((even,), (BarReading(4, 0, 1.0),), 0.0)
+    periods = candidate_periods(curves.onset) if bpm is None else [60.0 * FRAME_RATE / bpm]
+    pulses = follow_pulses(curves, periods)
+    shares = weigh_pulses(pulses, FRAME_RATE)
+    order = np.argsort(-shares)
+    likely = [k for k in order if shares[k] > 0.01] or [order[0]]
+    readings = [_reading(pulses[k], float(shares[k])) for k in likely]
+    best = pulses[int(order[0])]
+    threes = weigh_division(best)
+    bars = tuple(
+        BarReading(per_bar, first, share) for share, per_bar, first in weigh_bars(best, threes)
+    )
+    return BeatReading(tuple(readings[:4]), bars, threes)
+
+
+def _reading(pulse: Pulse, share: float) -> Pulses:
+    threes = weigh_division(pulse)
+    _, per_bar, first = weigh_bars(pulse, threes)[0]
+    times = _rising(np.maximum(pulse.beats / FRAME_RATE - LATE_S, 0.0))
+    bpm = 60.0 * FRAME_RATE / pulse.period
+    return Pulses(times, first, per_bar, 3 if threes > 0.5 else 2, bpm, share)
 
 
 def _rising(times: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -82,9 +114,9 @@ def _rising(times: NDArray[np.float64]) -> NDArray[np.float64]:
     return kept if len(kept) >= 2 else np.array([times[0], times[0] + 0.5])
 
 
-def _measure(mono: NDArray[np.float32], progress: Progress) -> _Curves:
-    """Measure onset strength, low onsets and chord change in bounded memory."""
-    onsets, lows, chroma = [], [], []
+def measure_curves(mono: NDArray[np.float32], progress: Progress = no_progress) -> Curves:
+    """Measure onset strength, low onsets, noise bursts and chroma in bounded memory."""
+    rows: list[tuple[NDArray[np.float64], ...]] = []
     size = int(CHUNK_S * SAMPLE_RATE) // HOP_LENGTH * HOP_LENGTH
     for start in range(0, max(len(mono), 1), size):
         part = mono[start : start + size + HOP_LENGTH * 4]
@@ -92,22 +124,29 @@ def _measure(mono: NDArray[np.float32], progress: Progress) -> _Curves:
             break
         spectra = log_spectra(part, np.zeros_like(part))
         count = min(size // HOP_LENGTH, spectra.shape[2])
-        strength = superflux(spectra[2]) + superflux(spectra[1])
-        onsets.append(strength[:count])
-        lows.append(superflux(spectra[1][: BINS_PER_SEMITONE * 22])[:count])
+        onset = superflux(spectra[2]) + superflux(spectra[1])
+        low = superflux(spectra[1][: BINS_PER_SEMITONE * 22])
         folded = np.zeros((12, count))
         for semitone in range(12, 60):
             row = spectra[0][BINS_PER_SEMITONE * semitone + 1, :count]
             folded[semitone % 12] += np.maximum(row - 0.35, 0.0)
-        chroma.append(folded)
+        rows.append((onset[:count], low[:count], _bursts(spectra[2])[:count], folded))
         progress(min(start / max(len(mono), 1), 1.0))
-    if not onsets:
-        return _Curves(np.zeros(1), np.zeros(1), np.zeros((12, 1)))
-    onset = np.concatenate(onsets)
-    onset = np.maximum(onset - _moving_mean(onset, 43), 0.0)
-    return _Curves(
-        onset / (float(np.std(onset)) + 1e-9), np.concatenate(lows), np.concatenate(chroma, axis=1)
+    if not rows:
+        return Curves(np.zeros(1), np.zeros(1), np.zeros(1), np.zeros((12, 1)))
+    onset, low, burst, chroma = (
+        np.concatenate(parts, axis=-1) for parts in zip(*rows, strict=True)
     )
+    onset = np.maximum(onset - _moving_mean(onset, 43), 0.0)
+    return Curves(onset / (float(np.std(onset)) + 1e-9), low, burst, chroma)
+
+
+def _bursts(spectrum: NDArray[np.float32]) -> NDArray[np.float64]:
+    """Measure noise bursts: where nearly all of the middle and upper bins rise at once."""
+    upper = spectrum[BINS_PER_SEMITONE * 28 :]
+    rise = np.maximum(upper[:, 2:] - upper[:, :-2], 0.0)
+    strength = np.quantile(rise, 0.4, axis=0)
+    return np.pad(strength.astype(np.float64), (1, 1))
 
 
 def _moving_mean(values: NDArray[np.float64], half: int) -> NDArray[np.float64]:
@@ -116,33 +155,41 @@ def _moving_mean(values: NDArray[np.float64], half: int) -> NDArray[np.float64]:
     return np.asarray(ndimage.uniform_filter1d(values, 2 * half + 1))
 
 
-def _tempos(onset: NDArray[np.float64]) -> tuple[TempoReading, ...]:
-    """Weigh tempos by autocorrelation with its multiples, under a prior around a walking pace."""
+def candidate_periods(onset: NDArray[np.float64]) -> list[float]:
+    """List beat lengths in frames that could be meant: peaks of autocorrelation, and simple ratios."""
     n = len(onset)
     spectrum = np.abs(np.fft.rfft(np.minimum(onset, 6.0), 2 * n)) ** 2
     correlation = np.fft.irfft(spectrum)[:n] / np.maximum(n - np.arange(n), n // 4)
     correlation /= correlation[0] + 1e-12
-    frame_rate = SAMPLE_RATE / HOP_LENGTH
     bpms = np.exp(np.linspace(np.log(SLOWEST), np.log(FASTEST), 400))
-    lags = 60.0 * frame_rate / bpms
+    lags = 60.0 * FRAME_RATE / bpms
     score = np.zeros(len(bpms))
-    for multiple, weight in ((1, 1.0), (2, 0.6), (3, 0.25), (4, 0.5), (8, 0.25)):
-        at = lags * multiple
-        score += weight * np.interp(at, np.arange(n), correlation, right=0.0)
-    score += 0.35 * np.interp(lags / 2, np.arange(n), correlation)
-    score = np.maximum(score, 0.0) * np.exp(-0.5 * (np.log2(bpms / LIKELY_BPM) / 1.0) ** 2)
+    for multiple, weight in ((1, 1.0), (2, 0.6), (3, 0.25), (4, 0.5), (8, 0.25), (0.5, 0.35)):
+        score += weight * np.interp(lags * multiple, np.arange(n), correlation, right=0.0)
     peaks = np.flatnonzero((score[1:-1] >= score[:-2]) & (score[1:-1] > score[2:])) + 1
     if len(peaks) == 0:
-        return (TempoReading(120.0, 1.0),)
-    best = peaks[np.argsort(-score[peaks])][:4]
-    total = float(score[best].sum()) or 1.0
-    return tuple(TempoReading(float(bpms[b]), float(score[b]) / total) for b in best)
+        return [0.5 * FRAME_RATE]
+    best = [float(lags[b]) for b in peaks[np.argsort(-score[peaks])][:5]]
+    kin = [lag * ratio for ratio in (2.0, 0.5, 1.5, 2 / 3, 3.0, 1 / 3) for lag in best[:2]]
+    chosen: list[float] = []
+    for lag in [*best, *kin]:
+        inside = SLOWEST <= 60.0 * FRAME_RATE / lag <= FASTEST
+        if inside and all(abs(np.log(lag / other)) > 0.05 for other in chosen):
+            chosen.append(lag)
+    return chosen[:MOST_PULSES]
 
 
-def _track(onset: NDArray[np.float64], bpm: float) -> NDArray[np.float64]:
+def follow_pulses(curves: Curves, periods: list[float]) -> list[Pulse]:
+    """Follow each period through the record and measure what falls on its beats."""
+    lines = curves.lines()
+    return [
+        measure_pulse(curves, lines, _refined(curves.onset, _track(curves.onset, period)))
+        for period in periods
+    ]
+
+
+def _track(onset: NDArray[np.float64], period: float) -> NDArray[np.float64]:
     """Find the beats that hit onsets and keep near the tempo, which may drift."""
-    frame_rate = SAMPLE_RATE / HOP_LENGTH
-    period = 60.0 * frame_rate / bpm
     kernel = np.exp(-0.5 * (np.arange(-3, 4) / 1.2) ** 2)
     local = np.convolve(np.minimum(onset, 5.0), kernel, mode="same")
     low, high = int(round(0.6 * period)), int(round(1.6 * period))
@@ -179,41 +226,3 @@ def _refined(onset: NDArray[np.float64], beats: NDArray[np.float64]) -> NDArray[
         if onset[max(int(beats[index]) - 2, 0) : int(beats[index]) + 3].max(initial=0.0) < 0.4:
             fine[index] = 0.5 * (fine[index - 1] + fine[index + 1])
     return fine
-
-
-def _division(onset: NDArray[np.float64], beats: NDArray[np.float64]) -> int:
-    """Tell whether beats fall into two or three: where onsets stand inside them."""
-    halves = thirds = 0.0
-    positions = np.arange(len(onset))
-    for start, end in zip(beats, beats[1:], strict=False):
-        part = start + (end - start) * np.array([0.5, 1 / 3, 2 / 3, 0.25, 0.75])
-        values = np.interp(part, positions, onset)
-        halves += values[0] + 0.3 * (values[3] + values[4])
-        thirds += 0.9 * (values[1] + values[2])
-    return 3 if thirds > 1.25 * halves else 2
-
-
-def _bars(curves: _Curves, beats: NDArray[np.float64]) -> tuple[int, int]:
-    """Choose beats to a bar, and the first bar line, by low drums, chord change and accent."""
-    frames = np.clip(np.rint(beats).astype(np.int64), 0, len(curves.onset) - 1)
-    accent = np.array([curves.onset[max(f - 2, 0) : f + 3].max(initial=0.0) for f in frames])
-    low = np.array([curves.low[max(f - 2, 0) : f + 3].max(initial=0.0) for f in frames])
-    held = []
-    for start, end in zip(frames, [*frames[1:], len(curves.onset)], strict=True):
-        mean = curves.change[:, start : max(end, start + 1)].mean(axis=1)
-        held.append(mean / (float(np.linalg.norm(mean)) + 1e-9))
-    change = np.array([0.0, *(1.0 - float(a @ b) for a, b in zip(held, held[1:], strict=False))])
-    weight = 0.3 * _unit(accent) + 0.9 * _unit(low) + 1.2 * _unit(change)
-    best = (-np.inf, 4, 0)
-    for per_bar, prior in ((4, 0.12), (3, 0.0), (2, -0.25)):
-        for phase in range(min(per_bar, len(weight))):
-            on = weight[phase::per_bar]
-            off = np.delete(weight, np.arange(phase, len(weight), per_bar))
-            contrast = float(on.mean() - (off.mean() if len(off) else 0.0)) + prior
-            best = max(best, (contrast, per_bar, phase), key=lambda entry: entry[0])
-    return best[1], best[2]
-
-
-def _unit(values: NDArray[np.float64]) -> NDArray[np.float64]:
-    spread = float(np.std(values))
-    return (values - values.mean()) / spread if spread > 1e-9 else np.zeros_like(values)

@@ -26,6 +26,7 @@ def lesson_to_json(lesson: Lesson) -> dict[str, Json]:
     body["phrases"] = [_phrase_to_json(phrase) for phrase in lesson.phrases]
     body["log"] = [_plain(entry) for entry in lesson.log]
     body["chords"] = [list(chord) for chord in lesson.chords]
+    body["form_bars"] = lesson.form_bars
     return body
 
 
@@ -110,6 +111,7 @@ def _lesson(body: dict[str, Json]) -> Lesson:
         phrases=tuple(_phrase(item) for item in body["phrases"]),
         log=tuple(LogEntry(**entry) for entry in body["log"]),
         chords=tuple((int(bar), _text(symbol)) for bar, symbol in body["chords"]),
+        form_bars=int(body.get("form_bars", 0)),
     )
 
 

@@ -51,29 +51,37 @@ def _beats_before(time_map: TimeMap) -> float:
     return -float(time_map.to_beats(0.0))
 
 
+def _ticks_per_beat(time_map: TimeMap) -> int:
+    """Give the ticks of a beat; files count in quarters, and a compound beat is a dotted one."""
+    return int(TICKS * time_map.quarters_per_beat)
+
+
 def _conductor(lesson: Lesson) -> mido.MidiTrack:
     """Write title, metre and one tempo a beat."""
     track = mido.MidiTrack()
     time_map = lesson.time_map
     track.append(mido.MetaMessage("track_name", name=_ascii(lesson.title), time=0))
+    count, unit = time_map.signature
     track.append(
         mido.MetaMessage(
-            "time_signature", numerator=time_map.beats_per_bar,
-            denominator=time_map.beat_unit, time=0,
+            "time_signature", numerator=count, denominator=unit, time=0,
         )
     )  # fmt: skip
     offset, now = _beats_before(time_map), 0
+    ticks = _ticks_per_beat(time_map)
     times = np.asarray(time_map.beat_times_s)
     beats = time_map.to_beats(times) + offset
     first = max(int(np.ceil(beats[0])), 0)
     points = [(0, float(times[1] - times[0]))]
     points += [
-        (int(round(beat * TICKS)), float(length))
+        (int(round(beat * ticks)), float(length))
         for beat, length in zip(beats[:-1], np.diff(times), strict=True)
         if beat > 0 and beat >= first
     ]
     for tick, length in points:
-        message = mido.MetaMessage("set_tempo", tempo=int(round(1e6 * length)), time=tick - now)
+        message = mido.MetaMessage(
+            "set_tempo", tempo=int(round(1e6 * length * TICKS / ticks)), time=tick - now
+        )
         track.append(message)
         now = tick
     track.append(mido.MetaMessage("end_of_track", time=0))
@@ -100,7 +108,8 @@ def _note_messages(
     channel = _CHANNELS[note.written.string - 1]
 
     def tick(seconds: float) -> int:
-        return max(int(round((float(time_map.to_beats(seconds)) + offset) * TICKS)), 0)
+        beats = float(time_map.to_beats(seconds)) + offset
+        return max(int(round(beats * _ticks_per_beat(time_map))), 0)
 
     key = round(note.heard.midi)
     on, off = tick(note.onset_s), tick(note.offset_s)

@@ -64,12 +64,6 @@ def _bars(lesson: Lesson) -> dict[int, list[Note]]:
     return bars
 
 
-def _quarter(lesson: Lesson) -> Fraction:
-    """Give how many quarters a beat is; compound beats are dotted."""
-    beat = Fraction(4, lesson.time_map.beat_unit)
-    return beat
-
-
 def _attributes(measure: ET.Element, lesson: Lesson) -> None:
     time_map, guitar = lesson.time_map, lesson.guitar
     attributes = ET.SubElement(measure, "attributes")
@@ -79,8 +73,8 @@ def _attributes(measure: ET.Element, lesson: Lesson) -> None:
     if lesson.key:
         ET.SubElement(key, "mode").text = lesson.key.split()[1]
     time = ET.SubElement(attributes, "time")
-    ET.SubElement(time, "beats").text = str(time_map.beats_per_bar)
-    ET.SubElement(time, "beat-type").text = str(time_map.beat_unit)
+    for name, value in zip(("beats", "beat-type"), time_map.signature, strict=True):
+        ET.SubElement(time, name).text = str(value)
     clef = ET.SubElement(attributes, "clef")
     ET.SubElement(clef, "sign").text = "TAB"
     ET.SubElement(clef, "line").text = str((guitar.string_count + 3) // 2)
@@ -100,10 +94,12 @@ def _attributes(measure: ET.Element, lesson: Lesson) -> None:
     metronome = ET.SubElement(kind, "metronome")
     unit = {2: "half", 4: "quarter", 8: "eighth", 16: "16th"}[time_map.beat_unit]
     ET.SubElement(metronome, "beat-unit").text = unit
+    if time_map.is_compound:
+        ET.SubElement(metronome, "beat-unit-dot")
     start = lesson.phrases[0].start_s if lesson.phrases else 0.0
     tempo = time_map.tempo_at(start)
     ET.SubElement(metronome, "per-minute").text = f"{tempo:.1f}"
-    sounding = tempo * float(_quarter(lesson))
+    sounding = tempo * float(time_map.quarters_per_beat)
     ET.SubElement(direction, "sound", tempo=f"{sounding:.2f}")
 
 
@@ -172,7 +168,7 @@ def _fill_measure(
 ) -> None:
     """Write notes and rests so that the bar adds up exactly."""
     per_bar = lesson.time_map.beats_per_bar
-    quarter = _quarter(lesson)
+    quarter = lesson.time_map.quarters_per_beat
     now, end = Fraction(bar * per_bar), Fraction((bar + 1) * per_bar)
     stops = sorted({n.written.onset_beats or now for n in notes})
     for index, stop in enumerate(stops):

@@ -11,7 +11,7 @@ from juxtanote.core.formats.breakdown import breakdown
 from juxtanote.core.formats.text_tab import bend_name
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import SLURS, Note
-from juxtanote.core.score.rhythm import count_word, write_phrase
+from juxtanote.core.score.rhythm import beams_of, count_word, is_on_beat, write_phrase
 from juxtanote.core.theory.pitch import pitch_name
 
 WIDTH, HEIGHT, MARGIN = 210.0, 297.0, 16.0  # A4, ISO 216
@@ -131,7 +131,7 @@ def _heading(setter: _Typesetter) -> None:
     start = lesson.phrases[0].start_s if lesson.phrases else 0.0
     time_map = lesson.time_map
     facts.append(f"{time_map.tempo_at(start):.0f} beats a minute")
-    facts.append(f"{time_map.beats_per_bar}/{time_map.beat_unit}")
+    facts.append("/".join(map(str, time_map.signature)))
     if lesson.feel:
         facts.append(lesson.feel)
     if lesson.key:
@@ -325,7 +325,6 @@ STROKE_SIGNS = {"down": "⊓", "up": "∨", "thumb": "p", "index": "i", "middle"
 
 def _rhythm(page: Page, bar: _Bar, place: dict[int, float], bottom: float, lesson: Lesson) -> None:
     """Draw stems, beams, dots, tuplets, counts, fingers and strokes under a bar."""
-    per_bar = lesson.time_map.beats_per_bar
     stops: dict[Fraction, list[Note]] = {}
     for note in bar.notes:
         if note.written.duration_beats:
@@ -342,7 +341,12 @@ def _rhythm(page: Page, bar: _Bar, place: dict[int, float], bottom: float, lesso
         groups.setdefault(int(onset // 1), []).append(onset)
         page.words.append(
             Words(
-                x, bottom + 10.6, count_word(onset, per_bar), 6.5, onset.denominator == 1, "middle"
+                x,
+                bottom + 10.6,
+                count_word(onset, lesson.time_map),
+                6.5,
+                is_on_beat(onset),
+                "middle",
             )
         )
         note = notes[0]
@@ -353,7 +357,7 @@ def _rhythm(page: Page, bar: _Bar, place: dict[int, float], bottom: float, lesso
         if fingers:
             page.words.append(Words(x, bottom + 16.4, fingers, 6, anchor="middle", soft=True))
     for beat, onsets in groups.items():
-        _beams(page, beat, onsets, stops, place, stem_end)
+        _beams(page, beat, onsets, stops, place, stem_end, lesson.time_map.is_compound)
 
 
 def _beams(
@@ -363,13 +367,13 @@ def _beams(
     stops: dict[Fraction, list[Note]],
     place: dict[int, float],
     y: float,
+    compound: bool,
 ) -> None:
     """Join the stems of one beat; single short notes get flags."""
     onsets.sort()
     xs = [place[stops[o][0].ident] for o in onsets]
-    gaps = [b - a for a, b in zip(onsets, [*onsets[1:], Fraction(beat + 1)], strict=True)]
-    triplet = any((gap.denominator % 3) == 0 for gap in gaps)
-    counts = [_beam_count(gap) for gap in gaps]
+    joined = beams_of(beat, onsets, compound)
+    counts = joined.counts
     for level in range(3):
         inset = y - 1.3 * level
         for index, count in enumerate(counts):
@@ -383,15 +387,6 @@ def _beams(
                 page.strokes.append(Stroke(((xs[index] - 1.6, inset), (xs[index], inset)), 0.6))
             else:
                 page.strokes.append(Stroke(((xs[index], inset), (xs[index] + 1.4, inset - 1)), 0.3))
-    if triplet and len(onsets) > 1:
-        number = "6" if min(gaps) <= Fraction(1, 6) else "3"
+    if joined.tuplet:
+        number = str(joined.tuplet)
         page.words.append(Words(0.5 * (xs[0] + xs[-1]), y + 2.4, number, 5.5, anchor="middle"))
-
-
-def _beam_count(gap: Fraction) -> int:
-    """Give how many beams a note of this length has; triplet eighths have one."""
-    if gap >= 1:
-        return 0
-    if gap > Fraction(1, 4):
-        return 1
-    return 2 if gap > Fraction(1, 8) else 3

@@ -59,10 +59,11 @@ def write_text_tab(lesson: Lesson) -> str:
     tuning = " ".join(pitch_name(m) for m in guitar.tuning)
     time_map = lesson.time_map
     start = lesson.phrases[0].start_s if lesson.phrases else 0.0
+    count, unit = time_map.signature
     head = [
         lesson.title,
         f"Tuning {tuning}" + (f", capo {guitar.capo}" if guitar.capo else ""),
-        f"{time_map.tempo_at(start):.0f} beats a minute, {time_map.beats_per_bar}/{time_map.beat_unit}",
+        f"{time_map.tempo_at(start):.0f} beats a minute, {count}/{unit}",
         LEGEND,
     ]
     parts = ["\n".join(head)]
@@ -109,7 +110,7 @@ def _bar_lines(notes: list[Note], bar: int, lesson: Lesson) -> list[str]:
     width = max(width, per_bar * COLUMNS_PER_BEAT // 2 + 1)
     counts = [" "] * (width + 4)
     for stop, column in columns.items():
-        for offset, sign in enumerate(count_word(stop, per_bar)):
+        for offset, sign in enumerate(count_word(stop, lesson.time_map)):
             counts[column + offset] = sign
     rows = [f"{'':4}" + "".join(counts)[:width].ljust(width)]
     for string in range(1, strings + 1):

@@ -109,13 +109,16 @@ class Lesson:
     school: str = "alternate"
     phrases: tuple[Phrase, ...] = ()
     log: tuple[LogEntry, ...] = ()
-    chords: tuple[tuple[int, str], ...] = ()  # (bar, symbol)
+    chords: tuple[tuple[int, str], ...] = ()  # (bar, symbols of that bar)
+    form_bars: int = 0  # length of the form; 0: none
 
     def __post_init__(self) -> None:
         if not -100.0 <= self.reference_cents <= 100.0:
             raise ValueError(
                 f"the reference pitch is {self.reference_cents} cents off: -100 to 100"
             )
+        if not 0 <= self.form_bars <= 999:
+            raise ValueError(f"a form of {self.form_bars} bars: 1 to 999, or 0 for none")
         if self.school not in SCHOOLS:
             raise ValueError(f"unknown picking school {self.school!r}")
         if len({phrase.ident for phrase in self.phrases}) != len(self.phrases):

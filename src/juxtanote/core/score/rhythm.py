@@ -197,16 +197,60 @@ COUNT_WORDS = {
 }  # fmt: skip
 
 
-def count_word(onset: Fraction, beats_per_bar: int) -> str:
-    """Say an onset as it is counted: "3", "&", "e", "a", "trip", "let".
+def count_word(onset: Fraction, time_map: TimeMap) -> str:
+    """Say an onset as it is counted: "3", "&", "e", "a", "trip", "let"; eighths in compound time.
 
     Examples
     --------
-    >>> count_word(Fraction(6), 4), count_word(Fraction(13, 2), 4), count_word(Fraction(27, 4), 4)
-    ('3', '&', 'a')
+    >>> plain = TimeMap()
+    >>> [count_word(Fraction(k, 4), plain) for k in (24, 26, 27)]
+    ['3', '&', 'a']
+    >>> [count_word(Fraction(k, 6), TimeMap(beats_per_bar=2, division=3)) for k in (6, 8, 9)]
+    ['4', '5', '&']
     """
     whole = onset.numerator // onset.denominator
     part = onset - whole
+    beat = whole % time_map.beats_per_bar
+    if time_map.is_compound:
+        eighth, rest = divmod(part, Fraction(1, 3))
+        number = 3 * beat + int(eighth) + 1
+        return str(number) if rest == 0 else "&" if rest == Fraction(1, 6) else "·"
     if part == 0:
-        return str(whole % beats_per_bar + 1)
+        return str(beat + 1)
     return COUNT_WORDS.get((part.numerator, part.denominator), "·")
+
+
+def is_on_beat(onset: Fraction) -> bool:
+    """Tell whether an onset is on a beat: counts on the beat are drawn stronger."""
+    return onset.denominator == 1
+
+
+@dataclass(frozen=True, slots=True)
+class Beams:
+    """How the notes of one beat are joined: beams of each, and the number over a tuplet (0: none)."""
+
+    counts: tuple[int, ...]
+    tuplet: int
+
+
+def beams_of(beat: int, onsets: Sequence[Fraction], compound: bool) -> Beams:
+    """Give beams for the rising onsets inside one beat, as engraved: one for an eighth."""
+    gaps = [b - a for a, b in zip(onsets, [*onsets[1:], Fraction(beat + 1)], strict=True)]
+    worth = Fraction(3, 2) if compound else Fraction(1)
+    counts = tuple(_beam_count(gap * worth) for gap in gaps)
+    tuplet = 0
+    if compound and any(
+        (gap * 3).denominator in (2, 4) and gap.denominator in (2, 4) for gap in gaps
+    ):
+        tuplet = 4 if min(gaps) <= Fraction(1, 4) else 2
+    elif not compound and any(gap.denominator % 3 == 0 for gap in gaps):
+        tuplet = 6 if min(gaps) <= Fraction(1, 6) else 3
+    return Beams(counts, tuplet if len(onsets) > 1 else 0)
+
+
+def _beam_count(quarters: Fraction) -> int:
+    if quarters >= 1:
+        return 0
+    if quarters > Fraction(1, 4):
+        return 1
+    return 2 if quarters > Fraction(1, 8) else 3

@@ -3,6 +3,7 @@
 from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from fractions import Fraction
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -30,6 +31,36 @@ class TimeMap:
             raise ValueError(f"a bar of {self.beats_per_bar}/{self.beat_unit} cannot be counted")
         if not -100_000 <= self.first_downbeat <= 100_000 or self.division not in (2, 3):
             raise ValueError("the first downbeat or the division of the beat is out of range")
+
+    @property
+    def is_compound(self) -> bool:
+        """Tell whether the beat falls into three, as in 6/8 and 12/8."""
+        return self.division == 3
+
+    @property
+    def signature(self) -> tuple[int, int]:
+        """Give the time signature: a compound beat counts as three of the next shorter value.
+
+        Examples
+        --------
+        >>> TimeMap(beats_per_bar=2, division=3).signature
+        (6, 8)
+        """
+        if self.is_compound:
+            return 3 * self.beats_per_bar, 2 * self.beat_unit
+        return self.beats_per_bar, self.beat_unit
+
+    @property
+    def quarters_per_beat(self) -> Fraction:
+        """Give how many quarter notes a beat is worth; compound beats are dotted."""
+        plain = Fraction(4, self.beat_unit)
+        return plain * Fraction(3, 2) if self.is_compound else plain
+
+    def with_signature(self, count: int, unit: int) -> "TimeMap":
+        """Set the metre: 6, 9 and 12 eighths (or sixteenths) count in compound beats."""
+        if unit in (8, 16) and count % 3 == 0 and count > 3:
+            return replace(self, beats_per_bar=count // 3, beat_unit=unit // 2, division=3)
+        return replace(self, beats_per_bar=count, beat_unit=unit, division=2)
 
     def to_beats(self, seconds: ArrayLike) -> NDArray[np.float64]:
         """Give beat positions; 0 is bar 1, beat 1."""
@@ -92,6 +123,39 @@ class TimeMap:
         high = times[index + 1] - 0.03 if index + 1 < len(times) else np.inf
         times[index] = float(min(max(seconds, low), high))
         return replace(self, beat_times_s=tuple(times))
+
+    def with_steady_tempo(self, start_s: float, end_s: float, bpm: float = 0.0) -> "TimeMap":
+        """Space beats evenly over a stretch, and leave those outside it as they are.
+
+        Without a tempo the beats inside keep their number; with one they are laid anew from the
+        first beat of the stretch.
+        """
+        times = np.asarray(self.beat_times_s)
+        inside = np.flatnonzero((times >= start_s - 0.02) & (times <= end_s + 0.02))
+        if len(inside) < 2:
+            raise ValueError("the stretch holds fewer than two beats")
+        first, last = int(inside[0]), int(inside[-1])
+        if not bpm:
+            even = np.linspace(times[first], times[last], last - first + 1)
+        elif not 20.0 <= bpm <= 400.0:
+            raise ValueError(f"a tempo of {bpm:g} beats a minute: 20 to 400")
+        else:
+            even = np.arange(times[first], times[last] + 0.5 * 60.0 / bpm, 60.0 / bpm)
+        after = times[last + 1 :]
+        after = after[after > even[-1] + 0.5 * (even[1] - even[0] if len(even) > 1 else 0.1)]
+        one = self.first_downbeat
+        if first < one <= last:  # bar 1 keeps the beat nearest to where it was
+            one = first + int(np.argmin(np.abs(even - times[one])))
+        elif one > last:
+            one += len(even) - (last - first + 1)
+        both = np.concatenate([times[:first], even, after])
+        return replace(self, beat_times_s=tuple(both.tolist()), first_downbeat=one)
+
+    def nearest_beat(self, seconds: float) -> tuple[int, float]:
+        """Give the index of the beat nearest to a time, and its time."""
+        times = np.asarray(self.beat_times_s)
+        index = int(np.argmin(np.abs(times - seconds)))
+        return index, float(times[index])
 
     def with_bar_one_at(self, seconds: float) -> "TimeMap":
         """Declare the beat nearest to a time the first of bar 1."""

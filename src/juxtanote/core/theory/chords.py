@@ -1,0 +1,90 @@
+"""Chord symbols: what they sound, and what a note is to them."""
+
+import re
+from dataclasses import dataclass
+
+from juxtanote.core.theory.pitch import parse_pitch_class
+
+QUALITIES: dict[str, tuple[int, ...]] = {
+    "": (0, 4, 7), "m": (0, 3, 7), "5": (0, 7), "7": (0, 4, 7, 10), "maj7": (0, 4, 7, 11),
+    "m7": (0, 3, 7, 10), "6": (0, 4, 7, 9), "m6": (0, 3, 7, 9), "9": (0, 4, 7, 10, 2),
+    "m9": (0, 3, 7, 10, 2), "add9": (0, 4, 7, 2), "maj9": (0, 4, 7, 11, 2), "13": (0, 4, 7, 10, 2, 9),
+    "7♯9": (0, 4, 7, 10, 3), "7♭9": (0, 4, 7, 10, 1), "sus4": (0, 5, 7), "sus2": (0, 2, 7),
+    "7sus4": (0, 5, 7, 10), "dim": (0, 3, 6), "dim7": (0, 3, 6, 9), "m7♭5": (0, 3, 6, 10),
+    "aug": (0, 4, 8), "m(maj7)": (0, 3, 7, 11),
+}  # fmt: skip
+_OTHER_SPELLINGS = {
+    "min": "m", "-": "m", "M7": "maj7", "Δ": "maj7", "+": "aug", "°": "dim", "ø": "m7♭5", "M": "",
+    "maj": "", "min7": "m7", "-7": "m7", "°7": "dim7", "sus": "sus4",
+}  # fmt: skip
+TONE_NAMES = {
+    0: "root", 1: "flat ninth", 2: "ninth", 3: "flat third", 4: "third", 5: "fourth", 6: "flat fifth",
+    7: "fifth", 8: "raised fifth", 9: "sixth", 10: "seventh", 11: "major seventh",
+}  # fmt: skip
+_SHAPE = re.compile(r"^([A-G](?:[#♯b♭]{0,2}))([^/]*)(?:/([A-G][#♯b♭]{0,2}))?$")
+
+
+@dataclass(frozen=True, slots=True)
+class Chord:
+    """A chord: pitch class of its root, its quality, and the pitch class in the bass."""
+
+    root: int
+    quality: str = ""
+    bass: int | None = None
+
+    @property
+    def tones(self) -> frozenset[int]:
+        """Give the pitch classes that belong to it."""
+        return frozenset((self.root + step) % 12 for step in QUALITIES[self.quality])
+
+    def tone_name(self, midi: float) -> str | None:
+        """Name what a pitch is in the chord, or give None where it does not belong.
+
+        Examples
+        --------
+        >>> parse_chord("Am7").tone_name(60), parse_chord("Am7").tone_name(62)
+        ('flat third', None)
+        """
+        interval = (round(midi) - self.root) % 12
+        return TONE_NAMES[interval] if interval in QUALITIES[self.quality] else None
+
+
+def parse_chord(text: str) -> Chord:
+    """Read a chord symbol such as ``Am``, ``F♯m7`` or ``G7/B``.
+
+    Raises
+    ------
+    ValueError
+        If the symbol is not understood.
+    """
+    match = _SHAPE.match(text.strip())
+    if match is None:
+        raise ValueError(f"{text!r} is no chord symbol such as Am, G7 or C/E")
+    root, quality, bass = match.groups()
+    quality = (
+        quality.replace("#", "♯").replace("b", "♭") if quality not in _OTHER_SPELLINGS else quality
+    )
+    quality = _OTHER_SPELLINGS.get(quality, quality)
+    if quality not in QUALITIES:
+        raise ValueError(
+            f"{text!r}: the kind of chord {quality!r} is not known; write one of "
+            + ", ".join(q for q in QUALITIES if q)
+        )
+    return Chord(parse_pitch_class(root), quality, parse_pitch_class(bass) if bass else None)
+
+
+def parse_progression(text: str) -> list[str]:
+    """Read symbols bar by bar, ``Am | Dm G | E7``: one entry a bar, checked, spaces made even.
+
+    Raises
+    ------
+    ValueError
+        If a symbol is not understood; an empty bar repeats the one before.
+    """
+    bars: list[str] = []
+    for part in text.strip().strip("|").split("|"):
+        symbols = part.split()
+        for symbol in symbols:
+            parse_chord(symbol)
+        bars.append(" ".join(symbols) or (bars[-1] if bars else ""))
+    return bars if any(bars) else []
