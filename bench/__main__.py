@@ -1,8 +1,9 @@
-"""``python -m bench NAME``: run, accuracy, time or placement."""
+"""``python -m bench NAME``: run, accuracy, time, key or placement."""
 
 import sys
 
-NAMES = ("run", "accuracy", "time", "placement")
+NAMES = ("run", "accuracy", "time", "key", "placement")
+MODULES = {"time": "timing", "key": "keys"}
 
 
 def main() -> int:
@@ -13,7 +14,7 @@ def main() -> int:
         return 2
     from importlib import import_module
 
-    module = import_module(f"bench.{'timing' if chosen == 'time' else chosen}")
+    module = import_module(f"bench.{MODULES.get(chosen, chosen)}")
     module.main(sys.argv[2:])
     return 0
 

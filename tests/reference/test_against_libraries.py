@@ -1,5 +1,6 @@
 """Our kernels and files against general-purpose libraries that did not come from us."""
 
+import io
 import json
 import tempfile
 import unittest
@@ -16,7 +17,7 @@ from lxml import etree
 from music21 import converter, key, pitch
 
 from juxtanote.core.analysis.beats import find_beats
-from juxtanote.core.analysis.key import MAJOR, MINOR
+from juxtanote.core.analysis.key import MAJOR, MINOR, find_keys, pitch_class_weights
 from juxtanote.core.analysis.listen import listen
 from juxtanote.core.analysis.onsets import find_onsets
 from juxtanote.core.analysis.pitch_track import track_pitch
@@ -27,9 +28,11 @@ from juxtanote.core.formats.lesson_file import load_lesson
 from juxtanote.core.formats.lesson_json import lesson_to_json
 from juxtanote.core.formats.midi import write_midi
 from juxtanote.core.formats.musicxml import split_length, write_musicxml
+from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.theory.scales import SCALES, spell_in_key, spell_tonic
 from juxtanote.core.units import hz_to_midi, midi_to_hz
-from tests.lessons import small_lesson
+from tests.lessons import note, small_lesson
 from tests.sounds import RATE, harmonic_tone, moving_tone, scale_line
 
 DEMO = Path(str(resources.files("juxtanote") / "data" / "demo"))
@@ -188,13 +191,90 @@ class TestAgainstMusic21(unittest.TestCase):
                     self.assertEqual(names, wanted)
                     self.assertEqual(pitch.Pitch(name).pitchClass, tonic)
 
-    def test_key_profiles_are_those_of_krumhansl_and_kessler(self) -> None:
-        """Values in music21's KrumhanslKessler weights (1982)."""
-        from music21.analysis.discrete import KrumhanslKessler
+    def test_key_profiles_are_those_of_temperley(self) -> None:
+        """Values in music21's TemperleyKostkaPayne weights (2007)."""
+        from music21.analysis.discrete import TemperleyKostkaPayne
 
-        analysis = KrumhanslKessler()
+        analysis = TemperleyKostkaPayne()
         np.testing.assert_allclose(MAJOR, analysis.getWeights("major"))
         np.testing.assert_allclose(MINOR, analysis.getWeights("minor"))
+
+    def test_keys_of_printed_tunes_are_found(self) -> None:
+        """Tunes of Ryan's Mammoth Collection (Boston, 1883), key as printed, read by music21."""
+        from music21 import corpus, key
+
+        right = []
+        paths = sorted(p for p in corpus.getPaths() if "ryansMammoth" in str(p))
+        for path in paths[::45]:
+            score = converter.parse(path).flatten()
+            printed = list(score.getElementsByClass(key.KeySignature))
+            notes = [n for n in score.notes if n.isNote]
+            if len(printed) == 1 and isinstance(printed[0], key.Key) and len(notes) > 11:
+                weights = pitch_class_weights(
+                    [n.pitch.midi for n in notes], [float(n.quarterLength) for n in notes]
+                )
+                best = find_keys(weights, notes[-1].pitch.midi)[0]
+                wanted = (printed[0].tonic.pitchClass, printed[0].mode)
+                right.append((best.tonic, best.mode) == wanted)
+        self.assertGreater(len(right), 15)
+        self.assertGreaterEqual(sum(right) / len(right), 0.8)
+
+    def test_repeats_endings_pickup_swing_and_chords_arrive(self) -> None:
+        pickup = [note(1, 3.5, 1, 3, length_s=0.4)]
+        first = [
+            note(k + 1, 4.0 + 0.66 * (k % 2) + k // 2, 1, 5 + k % 3, length_s=0.3) for k in range(8)
+        ]
+        second = [note(k + 1, 8.0 + k, 1, 8, length_s=0.9) for k in range(4)]
+        rows = [pickup, first, second]
+        phrases = tuple(
+            Phrase(k + 1, "ABC"[k], row[0].onset_s, row[-1].offset_s + 0.01,
+                   tuple(row), **more)
+            for k, (row, more) in enumerate(
+                zip(
+                    rows, ({}, {"repeats": 3, "subdivision": "swung eighths"}, {"ending": 2}),
+                    strict=True,
+                )
+            )
+        )  # fmt: skip
+        steady = TimeMap(tuple(float(k) for k in range(20)), first_downbeat=4)
+        lesson = Lesson(
+            time_map=steady, phrases=phrases, chords=((1, "Am7"), (2, "B♭/D"), (3, "E7"))
+        )
+        text = write_musicxml(lesson)
+        schema = _musicxml_schema()
+        document = etree.fromstring(text.encode())
+        self.assertTrue(schema.validate(document), str(schema.error_log)[:600])
+        self.path.write_text(text, "utf-8")
+        measures = list(converter.parse(self.path).parts[0].getElementsByClass("Measure"))
+        self.assertEqual(float(measures[0].duration.quarterLength), 1.0)  # from beat 4 on
+        repeats = [r for m in measures for r in (m.leftBarline, m.rightBarline) if r is not None]
+        kinds = {getattr(r, "direction", "") for r in repeats}
+        self.assertLessEqual({"start", "end"}, kinds)
+        self.assertIn(3, {getattr(r, "times", None) for r in repeats})
+        self.assertIn('<ending number="2" type="start"', text)
+        self.assertEqual(document.findtext(".//swing/first"), "2")
+        self.assertEqual(document.findtext(".//swing/second"), "1")
+        swung = measures[1].flatten().getElementsByClass("Note")
+        self.assertEqual([float(n.offset) for n in swung], [0.5 * k for k in range(8)])
+        chords = [h for m in measures for h in m.getElementsByClass("ChordSymbol")]
+        self.assertEqual([c.root().pitchClass for c in chords], [9, 10, 4])
+        self.assertEqual(chords[1].bass().pitchClass, 2)
+
+    def test_compound_time_is_read_as_such(self) -> None:
+        six = TimeMap(tuple(0.75 * k for k in range(16)), beats_per_bar=2, division=3)
+        notes = [note(k + 1, 0.25 * k, 3, 5 + k, length_s=0.24) for k in range(12)]
+        lesson = Lesson(time_map=six, phrases=(Phrase(1, "A", 0.0, 3.1, tuple(notes)),))
+        self.path.write_text(write_musicxml(lesson), "utf-8")
+        part = converter.parse(self.path).parts[0]
+        (metre,) = part.flatten().getElementsByClass("TimeSignature")
+        self.assertEqual(metre.ratioString, "6/8")
+        found = part.flatten().notes
+        self.assertEqual(
+            {(n.duration.type, len(n.duration.tuplets)) for n in found}, {("eighth", 0)}
+        )
+        self.assertEqual([float(n.offset) for n in found], [0.5 * k for k in range(12)])
+        data = pretty_midi.PrettyMIDI(io.BytesIO(write_midi(lesson)))
+        np.testing.assert_allclose(data.get_downbeats()[:2], [0.0, 1.5], atol=0.01)
 
 
 class TestSchemas(unittest.TestCase):
@@ -216,7 +296,10 @@ class TestSchemas(unittest.TestCase):
                     for n in measure.iter("note")
                     if n.find("chord") is None
                 )
-                self.assertEqual(total, 48 * 4, measure.get("number"))
+                if measure.get("implicit") == "yes":  # a pickup begins where its first note does
+                    self.assertTrue(0 < total <= 48 * 4 and total % 48 == 0)
+                else:
+                    self.assertEqual(total, 48 * 4, measure.get("number"))
 
     def test_written_values_add_up(self) -> None:
         for numerator in range(1, 97):

@@ -127,8 +127,10 @@ class HearDesk(QWidget):
         left.column.addLayout(head)
         left.column.addWidget(self.phrases)
         left.column.addWidget(self.order)
-        lower.addWidget(left, 3)
-        lower.addWidget(self._facts_panel(), 2)
+        lower.addWidget(left, 1)
+        facts = self._facts_panel()
+        facts.setFixedWidth(530)
+        lower.addWidget(facts)
         column.addLayout(lower, 5)
 
     def _facts_panel(self) -> Panel:
@@ -277,7 +279,7 @@ class HearDesk(QWidget):
         bar, beat = lesson.time_map.bar_and_beat(beats)
         where = f"{bar}" if bar >= 1 else "pickup"
         return (
-            phrase.name, _clock(phrase.start_s), _clock(phrase.end_s),
+            phrase.name, _clock(phrase.start_s), f"{phrase.end_s - phrase.start_s:.2f} s",
             f"{where} · {int(beat)}",
             phrase.place_in_form or form_position(lesson, phrase.start_s + 0.1),
             self._repeats.get(phrase.ident, ""), str(phrase.repeats),

@@ -11,16 +11,8 @@ ORDER = "Parts in order: "
 PROPOSE = "Propose phrases"
 MEASURE = "Measure the recording"
 COLUMNS = (
-    "name",
-    "from",
-    "to",
-    "bar",
-    "place in the form",
-    "comes again",
-    "times",
-    "ending",
-    "status",
-)
+    "name", "from", "length", "bar", "place in the form", "comes again", "times", "ending", "status",
+)  # fmt: skip
 CHOOSE, AUDITION = "choose", "hear it so"
 SOURCES = {
     "mix": "whole mix", "middle": "middle", "sides": "sides", "left": "left", "right": "right",

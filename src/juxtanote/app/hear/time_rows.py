@@ -51,7 +51,8 @@ class TimeRows(QObject):
         self.tempo.setRange(20.0, 400.0)
         self.tempo.setDecimals(1)
         self.tempo.setAccessibleName("Tempo in beats a minute")
-        self.tempo.setMaximumWidth(96)
+        self.tempo.setSuffix(" a minute")
+        self.tempo.setFixedWidth(124)
         self.metre = QComboBox()
         self.metre.setEditable(True)
         self.metre.addItems(METRES)
@@ -130,9 +131,9 @@ class TimeRows(QObject):
         first, *others = _turned(beats.readings, self._taken)
         self.pulse_evidence.setText(_listed(_pulse_words(first), [_pulse_words(r) for r in others]))
         bars = _turned(beats.bars[:4], self._bars_taken)
-        threes = f"; beats in threes {100 * beats.threes:.0f} %"
+        self.bar_evidence.setToolTip(f"The beats fall into threes: {100 * beats.threes:.0f} %")
         words = [_bar_words(beats, reading) for reading in bars]
-        self.bar_evidence.setText(_listed(words[0], words[1:3]) + threes)
+        self.bar_evidence.setText(_listed(words[0], words[1:2]))
 
     def show_lesson(self, lesson: Lesson, phrase: Phrase | None) -> None:
         """Show what is set."""

@@ -15,7 +15,7 @@ from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.neck import Neck
 from juxtanote.app.widgets.parts import Panel, soft, strong
 from juxtanote.app.widgets.slider import LineSlider
-from juxtanote.core.formats.breakdown import note_name
+from juxtanote.core.formats.breakdown import note_name, note_role
 from juxtanote.core.formats.text_tab import bend_name
 from juxtanote.core.fretboard.reasons import Reasons, explain, phrase_sentence
 from juxtanote.core.fretboard.silence import strings_to_silence
@@ -23,7 +23,7 @@ from juxtanote.core.fretboard.solver import Placement, alternatives, place
 from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import SCHOOLS, Lesson, Phrase
 from juxtanote.core.score.note import FINGERS, STROKES, Note
-from juxtanote.core.score.rhythm import write_phrase
+from juxtanote.core.score.rhythm import SUBDIVISIONS, write_phrase
 from juxtanote.core.transcribe import note_to_place, replace_places
 
 TYPING_MS = 900
@@ -50,6 +50,9 @@ class PlaceDesk(QWidget):
         self.evenness = LineSlider(
             0.0, 1.0, 1.0, name="From as played to as counted", step=0.1, filled=""
         )
+        self.subdivision = QComboBox()
+        self.subdivision.addItems(list(SUBDIVISIONS))
+        self.subdivision.setAccessibleName("Subdivision of the beat")
         self._scroll = QScrollBar(Qt.Orientation.Horizontal)
         self._sentence = soft(wrap=True)
         self._facts = soft()
@@ -74,6 +77,9 @@ class PlaceDesk(QWidget):
         self.evenness.setFixedWidth(150)
         foot.addWidget(self.evenness)
         foot.addWidget(soft(labels.AS_COUNTED))
+        foot.addSpacing(12)
+        foot.addWidget(soft(labels.SUBDIVISION))
+        foot.addWidget(self.subdivision)
         foot.addStretch(1)
         foot.addWidget(self._facts)
         left.addLayout(foot)
@@ -97,6 +103,7 @@ class PlaceDesk(QWidget):
         self.listen.clicked.connect(self.listen_wanted)
         self.school.activated.connect(self._on_school)
         self.evenness.changed.connect(self._on_evenness)
+        self.subdivision.activated.connect(self._on_subdivision)
         self.card.place_clicked.connect(self.put)
         self.neck.place_clicked.connect(self.put)
         self.sheet.fret_typed.connect(self._on_digit)
@@ -114,6 +121,7 @@ class PlaceDesk(QWidget):
         self.school.setCurrentText(lesson.school)
         self.listen.setEnabled(phrase is not None and self._document.sound is not None)
         self.evenness.setEnabled(phrase is not None)
+        self.subdivision.setEnabled(phrase is not None)
         if phrase is None or not phrase.notes:
             words = "" if phrase is None else "It has no notes yet."
             self.card.show_reasons(
@@ -124,6 +132,7 @@ class PlaceDesk(QWidget):
             self._facts.setText("")
             return
         self.evenness.set_value(phrase.evenness)
+        self.subdivision.setCurrentText(phrase.subdivision)
         placement = self._placement(phrase)
         used = [n.written.string for n in phrase.notes]
         quiet = strings_to_silence(used, lesson.guitar.string_count)
@@ -148,7 +157,7 @@ class PlaceDesk(QWidget):
         reasons: Reasons = explain(lesson.guitar, places, placement, index)
         here = (note.written.string, note.written.fret)
         title = f"String {here[0]}, fret {here[1]}" if here[1] else f"String {here[0]}, open"
-        words = [note_name(note, lesson)]
+        words = [w for w in (note_name(note, lesson), note_role(note, lesson)) if w]
         if note.written.techniques & {"bend", "pre-bend"}:
             words.append(f"bent {bend_name(note.written.bend_semitones)}")
         words += sorted(note.written.techniques - {"bend", "pre-bend"})
@@ -431,6 +440,16 @@ class PlaceDesk(QWidget):
 
         if school != self._document.lesson.school:
             self._document.change("Change picking school", edit)
+
+    def _on_subdivision(self, *_: object) -> None:
+        phrase, name = self._document.phrase, self.subdivision.currentText()
+        if phrase is not None and name != phrase.subdivision:
+            self._document.change(
+                f"Count in {name}",
+                lambda l: self._settled(
+                    edits.change_phrase(l, phrase.ident, subdivision=name), phrase.ident, False
+                ),
+            )
 
     def _on_evenness(self, value: float) -> None:
         phrase = self._document.phrase

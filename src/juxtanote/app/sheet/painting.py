@@ -14,7 +14,7 @@ from juxtanote.core.formats.pages import STROKE_SIGNS
 from juxtanote.core.formats.text_tab import bend_name
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import SLURS, Note
-from juxtanote.core.score.rhythm import beams_of, count_word, is_on_beat
+from juxtanote.core.score.rhythm import beams_of, count_word, is_on_beat, swing_of, swung
 from juxtanote.core.theory.pitch import SHARP_NAMES, pitch_name
 from juxtanote.core.theory.scales import spell_in_key
 
@@ -369,12 +369,13 @@ def paint_counted(painter: QPainter, scene: Scene) -> None:
     painter.drawLine(QPointF(12, g.written_top), QPointF(g.width - RIGHT, g.written_top))
     stem_top, stem_end = top + 30, top + 54
     by_beat: dict[int, dict[Fraction, float]] = {}
+    swing = swing_of(scene.phrase, time_map)
     last_word = -1e9
     for note in scene.visible():
         onset, length = note.written.onset_beats, note.written.duration_beats
         if onset is None or not length:
             continue
-        counted_s = float(time_map.to_seconds(float(onset)))
+        counted_s = float(time_map.to_seconds(swung(float(onset), swing)))
         x = g.x(counted_s)
         if x < LEFT - 4:
             continue

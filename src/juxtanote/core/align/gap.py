@@ -6,6 +6,7 @@ import numpy as np
 
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import Note
+from juxtanote.core.score.rhythm import swing_of, swung
 from juxtanote.core.score.sounding import sounding_midi
 
 
@@ -20,14 +21,16 @@ class Gap:
     reached_s: float | None  # from the onset to the bend's target
 
 
-def measure_gap(note: Note, lesson: Lesson) -> Gap:
-    """Compare one note's two descriptions."""
-    return Gap(note.ident, _pitch(note, lesson), _late(note, lesson), *_bend(note, lesson))
+def measure_gap(note: Note, lesson: Lesson, swing: float = 0.5) -> Gap:
+    """Compare one note's two descriptions; `swing` is where the off-beat of its phrase falls."""
+    late = _late(note, lesson, swing)
+    return Gap(note.ident, _pitch(note, lesson), late, *_bend(note, lesson))
 
 
 def measure_gaps(phrase: Phrase, lesson: Lesson) -> list[Gap]:
     """Compare every note of a phrase."""
-    return [measure_gap(note, lesson) for note in phrase.notes]
+    swing = swing_of(phrase, lesson.time_map)
+    return [measure_gap(note, lesson, swing) for note in phrase.notes]
 
 
 def _pitch(note: Note, lesson: Lesson) -> float | None:
@@ -44,10 +47,10 @@ def _pitch(note: Note, lesson: Lesson) -> float | None:
     return base + float(np.median(settled))
 
 
-def _late(note: Note, lesson: Lesson) -> float | None:
+def _late(note: Note, lesson: Lesson, swing: float) -> float | None:
     if note.written.onset_beats is None or not note.written.duration_beats:
         return None
-    counted = float(lesson.time_map.to_seconds(float(note.written.onset_beats)))
+    counted = float(lesson.time_map.to_seconds(swung(float(note.written.onset_beats), swing)))
     return note.onset_s - counted
 
 

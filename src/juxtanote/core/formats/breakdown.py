@@ -1,8 +1,11 @@
 """The spoken breakdown: a phrase said note by note in plain words."""
 
 from juxtanote.core.formats.text_tab import bend_name
+from juxtanote.core.score.form import chord_at
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import Note
+from juxtanote.core.score.repeats import bar_repeats, repeat_words
+from juxtanote.core.theory.chords import parse_chord
 from juxtanote.core.theory.pitch import pitch_name
 from juxtanote.core.theory.scales import degree_name, outside_name, parse_key, spell_in_key
 
@@ -47,6 +50,11 @@ def generate_breakdown(phrase: Phrase, lesson: Lesson) -> str:
             index += len(chord)
         where = f"Bar {bar}" if bar >= 1 else "Pickup"
         sentences.append(f"{where}: {'; '.join(said)}.")
+    sentences += [
+        f"Bar {later} {'has' if likeness.kind == 'motif' else 'is'} "
+        f"{repeat_words(f'bar {earlier}', likeness)}, counted from the start of the phrase."
+        for later, earlier, likeness in bar_repeats(phrase, lesson)
+    ]
     closing = _closing(phrase, lesson)
     if closing:
         sentences.append(closing)
@@ -159,7 +167,7 @@ def _closing(phrase: Phrase, lesson: Lesson) -> str:
         sounding += round(last.written.bend_semitones)
     words = (
         f"It lands on {spell_in_key(sounding, lesson.key)}, the {degree_name(sounding, tonic)} of "
-        f"{lesson.key}."
+        f"{lesson.key}{_over_chord(sounding, chord_at(lesson, last.onset_s))}."
     )
     outside = []
     for note in phrase.notes:
@@ -168,6 +176,33 @@ def _closing(phrase: Phrase, lesson: Lesson) -> str:
             outside.append(f"{spell_in_key(note.heard.midi, lesson.key)} ({name})")
     if outside:
         words += f" Outside the scale: {', '.join(dict.fromkeys(outside))}."
+    return words
+
+
+def _over_chord(midi: float, symbol: str) -> str:
+    """Say what a note is in the chord that stands over it."""
+    if not symbol:
+        return ""
+    tone = parse_chord(symbol).tone_name(midi)
+    return f", the {tone} of {symbol}" if tone else f", no tone of {symbol}"
+
+
+def note_role(note: Note, lesson: Lesson) -> str:
+    """Say what a note is: its degree in the key, its place in the chord or outside the scale."""
+    if not lesson.key or "dead" in note.written.techniques:
+        return ""
+    tonic, _ = parse_key(lesson.key)
+    midi = note.heard.midi
+    words = f"{degree_name(midi, tonic)} of {lesson.key}"
+    symbol = chord_at(lesson, note.onset_s)
+    tone = parse_chord(symbol).tone_name(midi) if symbol else None
+    outside = outside_name(midi, tonic, lesson.scale) if lesson.scale else None
+    if tone:
+        words += f", {tone} of {symbol}"
+    elif outside:
+        words += f", outside the scale ({outside})"
+    elif symbol:
+        words += f", scale tone over {symbol}"
     return words
 
 

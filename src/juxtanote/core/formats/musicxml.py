@@ -1,12 +1,14 @@
 """MusicXML 4.0: tab with string, fret, slurs, slides, bends and harmonics (W3C, 2021)."""
 
 import xml.etree.ElementTree as ET
+from dataclasses import dataclass
 from fractions import Fraction
 
 from juxtanote import __version__
-from juxtanote.core.score.lesson import Lesson
+from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import SLURS, Note
-from juxtanote.core.score.rhythm import write_phrase
+from juxtanote.core.score.rhythm import swing_of, write_phrase
+from juxtanote.core.theory.chords import parse_chord
 from juxtanote.core.theory.pitch import SHARP_NAMES
 from juxtanote.core.theory.scales import parse_key, spell_in_key
 
@@ -38,13 +40,22 @@ def write_musicxml(lesson: Lesson) -> str:
     bars = _bars(lesson)
     slurs = _slur_pairs([note for notes in bars.values() for note in notes])
     numbers = range(min(bars), max(bars) + 1) if bars else range(0, 1)
+    lines, chords = _bar_lines(lesson, bars), dict(lesson.chords)
     for index, bar in enumerate(numbers):
         measure = ET.SubElement(part, "measure", number=str(bar + 1))
         if bar < 0:
             measure.set("implicit", "yes")
+        lines.get(bar, _BarLines()).write_left(measure)
         if index == 0:
             _attributes(measure, lesson)
-        _fill_measure(measure, bars.get(bar, []), bar, lesson, slurs)
+        for symbol in chords.get(bar + 1, "").split():
+            _harmony(measure, symbol)
+        notes = bars.get(bar, [])
+        start = Fraction(bar * lesson.time_map.beats_per_bar)
+        if index == 0 and bar < 0 and notes:  # a pickup begins on the beat of its first note
+            start = Fraction(min(n.written.onset_beats or start for n in notes) // 1)
+        _fill_measure(measure, notes, (bar, start), lesson, slurs)
+        lines.get(bar, _BarLines()).write_right(measure)
     ET.indent(root)
     return _DOCTYPE + ET.tostring(root, encoding="unicode") + "\n"
 
@@ -100,7 +111,102 @@ def _attributes(measure: ET.Element, lesson: Lesson) -> None:
     tempo = time_map.tempo_at(start)
     ET.SubElement(metronome, "per-minute").text = f"{tempo:.1f}"
     sounding = tempo * float(time_map.quarters_per_beat)
-    ET.SubElement(direction, "sound", tempo=f"{sounding:.2f}")
+    sound = ET.SubElement(direction, "sound", tempo=f"{sounding:.2f}")
+    swung = [p for p in lesson.phrases if p.subdivision == "swung eighths"]
+    if swung:
+        part = Fraction(swing_of(swung[0], time_map)).limit_denominator(8)
+        swing = ET.SubElement(sound, "swing")
+        ET.SubElement(swing, "first").text = str(part.numerator)
+        ET.SubElement(swing, "second").text = str(part.denominator - part.numerator)
+        ET.SubElement(swing, "swing-type").text = "eighth"
+
+
+@dataclass(slots=True)
+class _BarLines:
+    """What stands at the edges of a bar: repeats, their number of times, and endings."""
+
+    begins: bool = False
+    times: int = 0
+    ending_begins: int = 0
+    ending_ends: int = 0
+
+    def write_left(self, measure: ET.Element) -> None:
+        """Write what stands before the bar."""
+        if self.begins or self.ending_begins:
+            line = ET.SubElement(measure, "barline", location="left")
+            if self.ending_begins:
+                ET.SubElement(line, "ending", number=str(self.ending_begins), type="start")
+            if self.begins:
+                ET.SubElement(line, "repeat", direction="forward")
+
+    def write_right(self, measure: ET.Element) -> None:
+        """Write what stands after the bar."""
+        if self.times or self.ending_ends:
+            line = ET.SubElement(measure, "barline", location="right")
+            if self.ending_ends:
+                ET.SubElement(line, "ending", number=str(self.ending_ends), type="stop")
+            if self.times:
+                ET.SubElement(line, "repeat", direction="backward", times=str(self.times))
+
+
+def _bar_lines(lesson: Lesson, bars: dict[int, list[Note]]) -> dict[int, _BarLines]:
+    """Find repeats and endings, where a phrase has its bars to itself."""
+    owners: dict[int, set[int]] = {}
+    spans: dict[int, tuple[int, int]] = {}
+    for phrase in lesson.phrases:
+        own = {n.ident for n in phrase.notes}
+        here = [bar for bar, notes in bars.items() if any(_is_of(n, phrase, own) for n in notes)]
+        if here:
+            spans[phrase.ident] = min(here), max(here)
+            for bar in here:
+                owners.setdefault(bar, set()).add(phrase.ident)
+    lines: dict[int, _BarLines] = {}
+    for phrase in lesson.phrases:
+        if phrase.ident not in spans:
+            continue
+        first, last = spans[phrase.ident]
+        if any(len(owners.get(bar, ())) > 1 for bar in range(first, last + 1)):
+            continue
+        left, right = lines.setdefault(first, _BarLines()), lines.setdefault(last, _BarLines())
+        if phrase.ending:
+            left.ending_begins = right.ending_ends = phrase.ending
+            right.times = 2 if phrase.ending == 1 else 0
+        elif phrase.repeats > 1:
+            left.begins, right.times = True, phrase.repeats
+    return lines
+
+
+def _is_of(note: Note, phrase: Phrase, idents: set[int]) -> bool:
+    return note.ident in idents and phrase.start_s - 0.1 <= note.onset_s < phrase.end_s
+
+
+_KINDS = {
+    "": "major", "m": "minor", "5": "power", "7": "dominant", "maj7": "major-seventh",
+    "m7": "minor-seventh", "6": "major-sixth", "m6": "minor-sixth", "9": "dominant-ninth",
+    "m9": "minor-ninth", "maj9": "major-ninth", "13": "dominant-13th", "sus4": "suspended-fourth",
+    "sus2": "suspended-second", "dim": "diminished", "dim7": "diminished-seventh",
+    "m7♭5": "half-diminished", "aug": "augmented", "m(maj7)": "major-minor",
+}  # fmt: skip
+
+
+def _harmony(measure: ET.Element, symbol: str) -> None:
+    """Write a chord symbol."""
+    chord, spelled = parse_chord(symbol), symbol.split("/")
+    harmony = ET.SubElement(measure, "harmony")
+    _chord_note(harmony, "root", spelled[0])
+    kind = ET.SubElement(harmony, "kind", text=spelled[0].lstrip("ABCDEFG♯♭#b"))
+    kind.text = _KINDS.get(chord.quality, "other")
+    if chord.bass is not None:
+        _chord_note(harmony, "bass", spelled[1])
+
+
+def _chord_note(harmony: ET.Element, name: str, spelled: str) -> None:
+    element = ET.SubElement(harmony, name)
+    ET.SubElement(element, f"{name}-step").text = spelled[0]
+    signs = spelled[1 : len(spelled) - len(spelled[1:].lstrip("♯♭#b"))]
+    alter = sum(1 if sign in "♯#" else -1 for sign in signs)
+    if alter:
+        ET.SubElement(element, f"{name}-alter").text = str(alter)
 
 
 def _fifths(key: str) -> int:
@@ -162,14 +268,15 @@ def _one_value(length: Fraction) -> tuple[Fraction, str, int, tuple[int, int] | 
 def _fill_measure(
     measure: ET.Element,
     notes: list[Note],
-    bar: int,
+    where: tuple[int, Fraction],
     lesson: Lesson,
     slurs: dict[int, list[tuple[str, str, int]]],
 ) -> None:
     """Write notes and rests so that the bar adds up exactly."""
     per_bar = lesson.time_map.beats_per_bar
     quarter = lesson.time_map.quarters_per_beat
-    now, end = Fraction(bar * per_bar), Fraction((bar + 1) * per_bar)
+    bar, now = where
+    end = Fraction((bar + 1) * per_bar)
     stops = sorted({n.written.onset_beats or now for n in notes})
     for index, stop in enumerate(stops):
         here = [n for n in notes if (n.written.onset_beats or Fraction(0)) == stop]

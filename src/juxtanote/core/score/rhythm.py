@@ -10,14 +10,24 @@ from fractions import Fraction
 
 import numpy as np
 
+from juxtanote.core.score.feel import measure_feel
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.time_map import TimeMap
 
 GRIDS = {1: 0.0, 2: 0.05, 3: 0.16, 4: 0.14, 6: 0.30, 8: 0.55}
 """Subdivisions of a beat, and what their complexity costs."""
-SUBDIVISIONS = ("auto", "eighths", "triplets", "sixteenths", "sextuplets", "thirty-seconds")
-_FIXED = {"eighths": 2, "triplets": 3, "sixteenths": 4, "sextuplets": 6, "thirty-seconds": 8}
+SUBDIVISIONS = (
+    "auto", "eighths", "swung eighths", "triplets", "sixteenths", "sextuplets", "thirty-seconds",
+)  # fmt: skip
+_FIXED = {
+    "eighths": 2,
+    "swung eighths": 2,
+    "triplets": 3,
+    "sixteenths": 4,
+    "sextuplets": 6,
+    "thirty-seconds": 8,
+}
 SPREAD_S = 0.020  # how far a player is off, common practice
 GRACE_S = 0.09
 
@@ -131,13 +141,14 @@ def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
     if not phrase.notes:
         return phrase
     groups = _groups(list(phrase.notes))
-    beats = [float(time_map.to_beats(group[0].onset_s)) for group in groups]
+    swing = swing_of(phrase, time_map)
+    beats = [straightened(float(time_map.to_beats(g[0].onset_s)), swing) for g in groups]
     counted = [i for i, group in enumerate(groups) if not _is_grace(group, groups, i)]
     beat_s = 60.0 / time_map.tempo_at(groups[0][0].onset_s)
     places = quantise(
         [beats[i] for i in counted],
         beat_s=beat_s,
-        subdivision=phrase.subdivision,
+        subdivision="auto" if swing != 0.5 else phrase.subdivision,
         evenness=phrase.evenness,
         compound=time_map.division == 3,
     )
@@ -155,6 +166,37 @@ def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
             length = _length(note, room, time_map) if room else Fraction(0)
             notes.append(_timed(note, onset, length))
     return phrase.with_notes(notes)
+
+
+def swing_of(phrase: Phrase, time_map: TimeMap) -> float:
+    """Give the part of a beat before the off-beat: 0.5, or as measured where eighths are swung."""
+    if phrase.subdivision != "swung eighths":
+        return 0.5
+    feel = measure_feel([n.onset_s for n in phrase.notes], time_map)
+    ratio = feel.swing if feel is not None and feel.name == "shuffle" else 2.0
+    return ratio / (1.0 + ratio)
+
+
+def straightened(beats: float, swing: float) -> float:
+    """Move a swung place in the beat to where it is written.
+
+    Examples
+    --------
+    >>> round(straightened(3 + 2 / 3, 2 / 3), 6), round(swung(3.5, 2 / 3), 6)
+    (3.5, 3.666667)
+    """
+    whole = float(np.floor(beats))
+    part = beats - whole
+    inside = 0.5 * part / swing if part < swing else 0.5 + 0.5 * (part - swing) / (1.0 - swing)
+    return whole + inside
+
+
+def swung(beats: float, swing: float) -> float:
+    """Move a written place in the beat to where it is played: the inverse of `straightened`."""
+    whole = float(np.floor(beats))
+    part = beats - whole
+    inside = 2.0 * part * swing if part < 0.5 else swing + (2.0 * part - 1.0) * (1.0 - swing)
+    return whole + inside
 
 
 def _timed(note: Note, onset: Fraction, length: Fraction) -> Note:

@@ -142,12 +142,13 @@ class TimeMap:
         else:
             even = np.arange(times[first], times[last] + 0.5 * 60.0 / bpm, 60.0 / bpm)
         after = times[last + 1 :]
-        after = after[after > even[-1] + 0.5 * (even[1] - even[0] if len(even) > 1 else 0.1)]
+        if bpm:
+            after = after[after > even[-1] + 30.0 / bpm]
         one = self.first_downbeat
         if first < one <= last:  # bar 1 keeps the beat nearest to where it was
             one = first + int(np.argmin(np.abs(even - times[one])))
         elif one > last:
-            one += len(even) - (last - first + 1)
+            one += len(even) + len(after) - (len(times) - first)
         both = np.concatenate([times[:first], even, after])
         return replace(self, beat_times_s=tuple(both.tolist()), first_downbeat=one)
 
