@@ -238,7 +238,7 @@ class TestAgainstMusic21(unittest.TestCase):
         )  # fmt: skip
         steady = TimeMap(tuple(float(k) for k in range(20)), first_downbeat=4)
         lesson = Lesson(
-            time_map=steady, phrases=phrases, chords=((1, "Am7"), (2, "B♭/D"), (3, "E7"))
+            time_map=steady, phrases=phrases, chords=((1, "Am7"), (2, "B♭/D"))
         )
         text = write_musicxml(lesson)
         schema = _musicxml_schema()
@@ -257,7 +257,7 @@ class TestAgainstMusic21(unittest.TestCase):
         swung = measures[1].flatten().getElementsByClass("Note")
         self.assertEqual([float(n.offset) for n in swung], [0.5 * k for k in range(8)])
         chords = [h for m in measures for h in m.getElementsByClass("ChordSymbol")]
-        self.assertEqual([c.root().pitchClass for c in chords], [9, 10, 4])
+        self.assertEqual([c.root().pitchClass for c in chords], [9, 10])
         self.assertEqual(chords[1].bass().pitchClass, 2)
 
     def test_compound_time_is_read_as_such(self) -> None:

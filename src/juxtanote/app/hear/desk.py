@@ -87,6 +87,8 @@ class HearDesk(QWidget):
             self.source.addItem(words, key)
         self.low = number_box(20, 16_000, 20, 40, " Hz", "Lowest frequency")
         self.high = number_box(20, 16_000, 20, 10_000, " Hz", "Highest frequency")
+        self.low.setFixedWidth(84)
+        self.high.setFixedWidth(96)
         self.no_drums = QCheckBox("without drums")
         self.choose = QPushButton(labels.CHOOSE)
         self.audition = QCheckBox(labels.AUDITION)

@@ -145,9 +145,9 @@ class TimeMap:
         if bpm:
             after = after[after > even[-1] + 30.0 / bpm]
         one = self.first_downbeat
-        if first < one <= last:  # bar 1 keeps the beat nearest to where it was
+        if bpm and first < one <= last:  # bar 1 keeps the beat nearest to where it was
             one = first + int(np.argmin(np.abs(even - times[one])))
-        elif one > last:
+        elif bpm and one > last:
             one += len(even) + len(after) - (len(times) - first)
         both = np.concatenate([times[:first], even, after])
         return replace(self, beat_times_s=tuple(both.tolist()), first_downbeat=one)
