@@ -237,9 +237,7 @@ class TestAgainstMusic21(unittest.TestCase):
             )
         )  # fmt: skip
         steady = TimeMap(tuple(float(k) for k in range(20)), first_downbeat=4)
-        lesson = Lesson(
-            time_map=steady, phrases=phrases, chords=((1, "Am7"), (2, "B♭/D"))
-        )
+        lesson = Lesson(time_map=steady, phrases=phrases, chords=((1, "Am7"), (2, "B♭/D")))
         text = write_musicxml(lesson)
         schema = _musicxml_schema()
         document = etree.fromstring(text.encode())

@@ -4,6 +4,7 @@ Reference pitch, beats, notes, key, places, written time: each step stands in a 
 and can be replaced behind the function it is called by here.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -19,6 +20,7 @@ from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.audio.focus import bring_forward
 from juxtanote.core.audio.read import Sound, read_sound, to_mid_side, to_rate
 from juxtanote.core.fretboard.candidates import NoteToPlace
+from juxtanote.core.fretboard.clues import CLEAR, HeardString, with_clues
 from juxtanote.core.fretboard.fingers import choose_fingers, choose_strokes
 from juxtanote.core.fretboard.solver import Placement, place
 from juxtanote.core.progress import Progress, no_progress, part_of
@@ -166,7 +168,29 @@ def hear_all(
 
 def to_place(note: PerceivedNote) -> NoteToPlace:
     """Give what the placement needs of a heard note."""
-    return NoteToPlace(note.onset_s, note.offset_s, note.midi, note.techniques, note.bend_semitones)
+    midi = note.midi if "natural-harmonic" in note.techniques else float(round(note.midi))
+    return NoteToPlace(
+        note.onset_s, note.offset_s, midi, note.techniques, note.bend_semitones, tied=note.tied
+    )
+
+
+def places_of(notes: Sequence[Note], guitar: Guitar) -> list[NoteToPlace]:
+    """Give what the placement needs of notes of a lesson, with what their sound tells of strings."""
+    places = [note_to_place(note) for note in notes]
+    seen, lie = [], [(n.written.string, n.written.fret) for n in notes]
+    for index, note in enumerate(notes):
+        later = next(
+            (n.onset_s for n in notes[index + 1 :] if n.onset_s > note.onset_s + 0.03), 1e9
+        )
+        tags = note.written.techniques
+        b = note.heard.stiffness
+        seen.append(
+            HeardString(
+                float(np.log2(b)) if b > 0.0 else 0.0, note.heard.clarity if b > 0.0 else 0.0,
+                note.offset_s - later, bool(tags & {"vibrato", "bend", "pre-bend", "slide"}),
+            )
+        )  # fmt: skip
+    return with_clues(guitar, places, seen, lie)
 
 
 def note_to_place(note: Note) -> NoteToPlace:
@@ -176,6 +200,7 @@ def note_to_place(note: Note) -> NoteToPlace:
         note.onset_s, note.offset_s, round(note.heard.midi), note.written.techniques,
         note.written.bend_semitones,
         note.written.string if locked else None, note.written.fret if locked else None,
+        note.heard.tied,
     )  # fmt: skip
 
 
@@ -211,6 +236,7 @@ def to_notes(
             note.onset_s, max(note.offset_s, note.onset_s + 0.02), note.midi, note.level_db,
             note.confidence, note.curve, note.evidence,
             tuple(RunnerUp(o.midi, min(o.confidence, 1.0), o.why) for o in note.others),
+            note.stiffness, note.clarity, note.tied,
         )  # fmt: skip
         written = WrittenNote(
             placement.strings[index], placement.frets[index], note.techniques,
@@ -226,12 +252,16 @@ def place_heard(
     """Place heard notes on the neck; what no string can sound is left out."""
     kept = [note for note in heard if _keeps_pitch(note, guitar)]
     places = [to_place(note) for note in kept]
-    return to_notes(kept, place(guitar, places, progress=progress), places, school)
+    first = to_notes(kept, place(guitar, places, progress=progress), places, school)
+    if not any(note.clarity > CLEAR for note in kept):
+        return first
+    told = places_of(first, guitar)
+    return to_notes(kept, place(guitar, told), told, school)
 
 
 def replace_places(phrase: Phrase, lesson: Lesson, placement: Placement | None = None) -> Phrase:
     """Place the notes of a phrase anew around what is locked; fingers and strokes follow."""
-    places = [note_to_place(note) for note in phrase.notes]
+    places = places_of(phrase.notes, lesson.guitar)
     placement = placement or place(lesson.guitar, places)
     fingers = choose_fingers(places, placement)
     strokes = choose_strokes(places, placement, lesson.school)

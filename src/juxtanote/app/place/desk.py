@@ -24,7 +24,7 @@ from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import SCHOOLS, Lesson, Phrase
 from juxtanote.core.score.note import FINGERS, STROKES, Note
 from juxtanote.core.score.rhythm import SUBDIVISIONS, write_phrase
-from juxtanote.core.transcribe import note_to_place, replace_places
+from juxtanote.core.transcribe import note_to_place, places_of, replace_places
 
 TYPING_MS = 900
 
@@ -153,7 +153,7 @@ class PlaceDesk(QWidget):
     ) -> None:
         lesson = self._document.lesson
         index = [n.ident for n in phrase.notes].index(note.ident)
-        places = [note_to_place(n) for n in phrase.notes]
+        places = places_of(phrase.notes, lesson.guitar)
         reasons: Reasons = explain(lesson.guitar, places, placement, index)
         here = (note.written.string, note.written.fret)
         title = f"String {here[0]}, fret {here[1]}" if here[1] else f"String {here[0]}, open"
@@ -410,7 +410,7 @@ class PlaceDesk(QWidget):
         if phrase is None or not phrase.notes:
             return
         if not self._ways:
-            self._ways = alternatives(lesson.guitar, [note_to_place(n) for n in phrase.notes])
+            self._ways = alternatives(lesson.guitar, places_of(phrase.notes, lesson.guitar))
             self._way = 0
         self._way = (self._way + 1) % len(self._ways)
         way = self._ways[self._way]

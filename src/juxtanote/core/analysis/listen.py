@@ -8,14 +8,18 @@ from numpy.typing import NDArray
 from juxtanote.core.analysis import curves, listener, one_voice
 from juxtanote.core.analysis.confidence import calibrated
 from juxtanote.core.analysis.decode import DecoderSettings, FoundNote, decode
+from juxtanote.core.analysis.partials import measure_stiffness
 from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
 from juxtanote.core.analysis.techniques import Reading, read_curve
 from juxtanote.core.progress import Progress, no_progress, part_of
-from juxtanote.core.units import amplitude_to_db, cents_to_reference_hz
+from juxtanote.core.units import amplitude_to_db, cents_to_reference_hz, midi_to_hz
 
 GLIDE_BELOW = 0.55
 BEND_SOON = (6.0, 26.0)  # frames from the stroke to the top: 70 to 300 ms
 TIED_GAP_S = 0.09
+NO_STIFFNESS = frozenset(
+    {"vibrato", "bend", "pre-bend", "slide", "palm-mute", "natural-harmonic", "dead"}
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +48,9 @@ class PerceivedNote:
     curve: tuple[tuple[float, float], ...] = ()
     evidence: tuple[str, ...] = ()
     others: tuple[OtherReading, ...] = ()
+    stiffness: float = 0.0  # B of its partials; 0: not measured
+    clarity: float = 0.0  # how plainly that shows
+    tied: float = 0.0  # how much it sounds slurred
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,9 +130,27 @@ def listen(
     spectra = curves.measure_spectra(mid, SAMPLE_RATE)
     notes = _describe(found, mid, spectra, reference_hz, part_of(progress, 0.6, 1.0))
     level = _level_curve(mid, len(onset_curve))
+    notes = _with_stiffness(notes, mid, reference_hz)
     moved = tuple(_shifted(note, start_s) for note in notes)
     hop_s = HOP_LENGTH / SAMPLE_RATE
     return Listening(moved, start_s, hop_s, onset_curve, level, voices)
+
+
+def _with_stiffness(
+    notes: list[PerceivedNote], mid: NDArray[np.float32], reference_hz: float
+) -> list[PerceivedNote]:
+    """Measure how stiff the string of each steady note is, where it sounds alone."""
+    measured = []
+    for index, note in enumerate(notes):
+        measured.append(note)
+        if note.techniques & NO_STIFFNESS:
+            continue
+        until = min([note.offset_s, *(n.onset_s for n in notes[index + 1 : index + 4])])
+        hertz = float(midi_to_hz(note.midi, reference_hz))
+        found = measure_stiffness(mid, SAMPLE_RATE, note.onset_s, until, hertz)
+        if found is not None and found.b > 0.0:
+            measured[-1] = replace(note, stiffness=found.b, clarity=round(found.clarity, 3))
+    return measured
 
 
 def _shifted(note: PerceivedNote, by_s: float) -> PerceivedNote:
@@ -318,6 +343,7 @@ def _perceived(
     return PerceivedNote(
         onset, offset, midi, level, calibrated(note), frozenset(tags),
         round(reading.bend_semitones, 2), curve, tuple(evidence), others,
+        tied=round(min(max(note.slurred, 0.0), 1.0), 2),
     )  # fmt: skip
 
 

@@ -27,7 +27,7 @@ STANDING = (
 )  # fmt: skip
 MOVING = (
     "shift", "travel", "string change", "string skip", "leave slide", "grip moves", "grip breaks",
-    "repeat elsewhere", "step across", "leap along", "bar moves", "grip shift", "grip travel",
+    "repeat elsewhere", "step across", "leap along", "bar moves", "grip shift", "grip travel", "tears",
 )  # fmt: skip
 
 
@@ -71,6 +71,7 @@ class Weights:
     bar_moves: float = 0.361  # a bar set down elsewhere without sliding there
     grip_shift: float = 0.0  # a whole grip taken along the neck
     grip_travel: float = 0.0  # per centimetre
+    tears: float = 2.0  # leaves the string of a note that may be slurred
 
     def standing(self) -> Array:
         """Give the weights of `STANDING`."""
@@ -140,6 +141,7 @@ class EventTraits:
     duration_s: float
     midi: tuple[float, ...] = ()
     clues: tuple[dict[tuple[int, int], float], ...] = ()  # cost by place, from the sound
+    tied: float = 0.0  # how much a note of it sounds slurred without being marked so
 
     def fretted(self, states: HandStates) -> NDArray[np.bool_]:
         """Tell which notes the fretting hand holds down, shape (n_states, n_notes)."""
@@ -180,7 +182,7 @@ def standing_features(guitar: Guitar, states: HandStates, traits: EventTraits) -
             shake += 5.0 * (fret == 0) + 0.4 * (finger[:, column] == 4) + 0.3 * (fret < 3)
         if "tap" in tags:
             tap += np.clip((12 - fret) / 5.0, 0.0, 1.0)
-        if traits.clues:
+        if traits.clues and traits.clues[column]:
             table = traits.clues[column]
             pairs = zip(string.tolist(), fret.tolist(), strict=True)
             clue += np.array([table.get(place, 0.0) for place in pairs])
@@ -280,6 +282,8 @@ def moving_features(
         made[8] = changed * (0.0 < leap <= 2.5)
         if leap >= 4.5 and not traits.has(*SLURRED):
             made[9] = ~changed
+    if alone and traits.tied and not traits.has(*SLURRED):
+        made[13] = traits.tied * changed
     if traits.has("bar") and traits_before.has("bar") and not slid:
         moved = np.abs(before.frets.max(axis=1)[:, None] - after.frets.max(axis=1)[None, :])
         made[10] = np.minimum(moved, 4)

@@ -74,6 +74,7 @@ _WORDS = {
     "step across": "a small step over two strings",
     "leap along": "a leap along one string",
     "bar moves": "the bar has to be set down elsewhere",
+    "tears": "leaves the string of a note it may be slurred from",
     "sound": "the sound speaks against it",
 }
 

@@ -42,7 +42,6 @@ def solve(
     *,
     weights: Weights | None = None,
     favours: str = "best overall",
-    clues: list[dict[tuple[int, int], float]] | None = None,
     progress: Progress = no_progress,
 ) -> Placement:
     """Find the cheapest placement of a phrase.
@@ -51,8 +50,6 @@ def solve(
     ----------
     notes : list of NoteToPlace
         Sorted by onset; a note with string and fret stays there.
-    clues : list of dict, optional
-        For each note, cost by (string, fret) that the sound suggests.
 
     Returns
     -------
@@ -60,7 +57,7 @@ def solve(
         Always complete; what could not be obeyed is told in `problems`.
     """
     chosen = {favours: weights or PROFILES[favours]}
-    return solve_all(guitar, notes, chosen, clues=clues, progress=progress)[0]
+    return solve_all(guitar, notes, chosen, progress=progress)[0]
 
 
 def solve_all(
@@ -68,11 +65,10 @@ def solve_all(
     notes: list[NoteToPlace],
     profiles: dict[str, Weights],
     *,
-    clues: list[dict[tuple[int, int], float]] | None = None,
     progress: Progress = no_progress,
 ) -> list[Placement]:
     """Find the cheapest placement under each of several weightings, in one pass."""
-    ways, problems = _search(guitar, notes, profiles, clues, progress)
+    ways, problems = _search(guitar, notes, profiles, progress)
     return [
         _placement(name, way, problems[which]) for which, (name, way) in enumerate(ways.items())
     ]
@@ -82,14 +78,13 @@ def _search(
     guitar: Guitar,
     notes: list[NoteToPlace],
     profiles: dict[str, Weights],
-    clues: list[dict[tuple[int, int], float]] | None,
     progress: Progress,
 ) -> tuple[dict[str, Way], list[list[str]]]:
     """Find the cheapest way under each weighting, and what it could not obey."""
     if not notes:
         return {name: Way((), (), (), 0.0, 0.0) for name in profiles}, [[] for _ in profiles]
     problems: list[str] = []
-    events = group_events(notes, clues)
+    events = group_events(notes)
     chain = Chain(tables_for(guitar), notes, list(profiles.values()))
     for number, event in enumerate(events):
         chain.add(event, problems)
@@ -138,7 +133,6 @@ def alternatives(
     guitar: Guitar,
     notes: list[NoteToPlace],
     *,
-    clues: list[dict[tuple[int, int], float]] | None = None,
     most: int = 5,
     progress: Progress = no_progress,
 ) -> list[Placement]:
@@ -147,7 +141,7 @@ def alternatives(
     Each is the exact optimum of its own weighting; they are ranked by one common measure, the cost
     of the first weighting and how evenly lines run across the strings.
     """
-    ways, problems = _search(guitar, notes, _profiles_for(notes), clues, progress)
+    ways, problems = _search(guitar, notes, _profiles_for(notes), progress)
     ranked: list[tuple[float, Placement]] = []
     for told, (name, way) in zip(problems, ways.items(), strict=True):
         if any(p.strings == way.strings and p.frets == way.frets for _, p in ranked):
@@ -167,11 +161,10 @@ def place(
     guitar: Guitar,
     notes: list[NoteToPlace],
     *,
-    clues: list[dict[tuple[int, int], float]] | None = None,
     progress: Progress = no_progress,
 ) -> Placement:
     """Give the placement that is ranked first."""
-    return alternatives(guitar, notes, clues=clues, most=1, progress=progress)[0]
+    return alternatives(guitar, notes, most=1, progress=progress)[0]
 
 
 def _different(best: Placement, others: list[Placement]) -> list[Placement]:
@@ -213,11 +206,9 @@ def cost_of(
     notes: list[NoteToPlace],
     placement: Placement,
     weights: Weights,
-    *,
-    clues: list[dict[tuple[int, int], float]] | None = None,
 ) -> float:
     """Cost a placement as it stands under some weighting."""
-    standing, moving, forbidden = path_features(guitar, notes, placement, clues=clues)
+    standing, moving, forbidden = path_features(guitar, notes, placement)
     return float(weights.standing() @ standing + weights.moving() @ moving + forbidden)
 
 
@@ -225,13 +216,11 @@ def path_features(
     guitar: Guitar,
     notes: list[NoteToPlace],
     placement: Placement,
-    *,
-    clues: list[dict[tuple[int, int], float]] | None = None,
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], float]:
     """Add up the features along a placement: standing, moving, and what is forbidden."""
     standing, moving, forbidden = np.zeros(len(STANDING)), np.zeros(len(MOVING)), 0.0
     last: tuple[Event, HandStates] | None = None
-    for event in group_events(notes, clues):
+    for event in group_events(notes):
         states = HandStates(
             np.array([[placement.strings[m] for m in event.notes]]),
             np.array([[placement.frets[m] for m in event.notes]]),

@@ -40,9 +40,7 @@ class Event:
     ringing: tuple[int, ...]  # earlier notes that still sound here
 
 
-def group_events(
-    notes: list[NoteToPlace], clues: list[dict[tuple[int, int], float]] | None = None
-) -> list[Event]:
+def group_events(notes: list[NoteToPlace]) -> list[Event]:
     """Group notes by onset; `notes` must be sorted by onset."""
     events: list[Event] = []
     index = 0
@@ -65,7 +63,8 @@ def group_events(
             tuple(notes[m].bend_semitones for m in members),
             max(notes[m].offset_s for m in members) - onset,
             tuple(round(notes[m].midi, 2) for m in members),
-            tuple(clues[m] for m in members) if clues else (),
+            tuple(dict(notes[m].clue) for m in members),
+            max(round(notes[m].tied, 1) for m in members),
         )
         events.append(Event(members, onset, traits, ringing))
         index = last
@@ -214,11 +213,10 @@ EventKey = tuple[tuple[object, ...], ...]
 
 def event_key(notes: list[NoteToPlace], event: Event) -> EventKey:
     """Name what is played at an event, wherever it stands."""
-    plain = tuple(
-        (n.midi, n.techniques, n.bend_semitones, n.string, n.fret)
+    return tuple(
+        (n.midi, n.techniques, n.bend_semitones, n.string, n.fret, round(n.tied, 1), n.clue)
         for n in (notes[m] for m in event.notes)
     )
-    return plain + tuple(tuple(sorted(clue.items())) for clue in event.traits.clues)
 
 
 @lru_cache(maxsize=2)

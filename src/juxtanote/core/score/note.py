@@ -40,6 +40,9 @@ class HeardNote:
     curve: tuple[tuple[float, float], ...] = ()
     evidence: tuple[str, ...] = ()
     runner_ups: tuple[RunnerUp, ...] = ()
+    stiffness: float = 0.0  # B of its partials; 0: not measured
+    clarity: float = 0.0  # how plainly that shows, 0 to 1
+    tied: float = 0.0  # how much it sounds slurred, 0 to 1
 
     def __post_init__(self) -> None:
         if not 0.0 <= self.onset_s < self.offset_s:
