@@ -22,6 +22,7 @@ from juxtanote.app.actions import ACTIONS, MENUS, TECHNIQUE_OF
 from juxtanote.app.check.desk import CheckDesk
 from juxtanote.app.document import Document
 from juxtanote.app.files import Files, Rescue
+from juxtanote.app.forms import GuitarForm, HintsForm, MoveForm
 from juxtanote.app.header import Header
 from juxtanote.app.hear.desk import HearDesk
 from juxtanote.app.jobs.runner import JobRunner
@@ -129,7 +130,9 @@ class MainWindow(QMainWindow):
             "click": lambda: transport.set_click(not transport.player.click),
             "next_phrase": lambda: document.step_phrase(1),
             "previous_phrase": lambda: document.step_phrase(-1),
-            "listen": self.tasks.listen, "place_again": place.place_again,
+            "listen": self.tasks.listen, "listen_again": self.listen_again,
+            "move_phrase": self.move_phrase, "guitar": self.choose_guitar,
+            "place_again": place.place_again,
             "alternative": place.next_alternative,
             "propose": self.tasks.propose,
             "next_pulse": self.hear.time.take_next_pulse, "next_bars": self.hear.time.take_next_bars,
@@ -209,6 +212,44 @@ class MainWindow(QMainWindow):
         self.tasks.lead_found.connect(self.hear.strip.show_lead)
         self.tasks.tab_rendered.connect(self._on_tab_rendered)
         self.teach.share_changed.connect(self._on_share)
+
+    # Windows that ask
+
+    def listen_again(self) -> None:
+        """Ask what the person knows, and listen again to the phrase or the selected notes."""
+        phrase, notes = self.document.phrase, self.document.selected_notes
+        if phrase is None or self.document.sound is None:
+            self.tell("Open a recording and cut a phrase first.")
+            return
+        form = HintsForm(self.document.lesson, phrase, len(notes), self)
+        if form.exec():
+            stretch = None
+            if form.only_selected.isChecked() and len(notes) > 1:
+                stretch = notes[0].onset_s - 0.04, max(n.offset_s for n in notes) + 0.02
+            self.tasks.listen(form.hints(), stretch)
+
+    def move_phrase(self) -> None:
+        """Ask where the phrase moves, and make a moved copy."""
+        phrase = self.document.phrase
+        if phrase is None or not phrase.notes:
+            self.tell("Choose a phrase that has notes.")
+            return
+        form = MoveForm(self.document.lesson, phrase, self)
+        if form.exec():
+            moved = form.moved()
+            self.document.change("Move the phrase", lambda l: l.with_phrase(moved.phrase))
+            self.document.choose_phrase(moved.phrase.ident)
+            broken = f" {len(moved.problems)} things changed on the way." if moved.problems else ""
+            self.tell(
+                f"{moved.phrase.name} is a copy; what was heard stays with the first.{broken}"
+            )
+
+    def choose_guitar(self) -> None:
+        """Ask which guitar it is."""
+        form = GuitarForm(self.document.lesson.guitar, self)
+        if form.exec():
+            guitar = form.result_guitar
+            self.document.change("Change the guitar", lambda l: replace(l, guitar=guitar))
 
     # Desks
 

@@ -9,6 +9,7 @@ from juxtanote.app.jobs.runner import Job, JobRunner
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.transport.devices import RATE
 from juxtanote.core.analysis.chords import ChordReading
+from juxtanote.core.analysis.listen import Hints
 from juxtanote.core.audio.focus import bring_forward
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.progress import Progress
@@ -91,36 +92,47 @@ class Tasks(QObject):
 
     # Listening
 
-    def listen(self) -> None:
-        """Listen to the current phrase in the background."""
+    def listen(
+        self, hints: Hints | None = None, stretch: tuple[float, float] | None = None
+    ) -> None:
+        """Listen to the current phrase, or a stretch of it, in the background."""
         document = self._document
         phrase, lesson, sound = document.phrase, document.lesson, document.sound
         if phrase is None or sound is None:
             self.told.emit("Open a recording and cut a phrase first.")
             return
 
+        start, end = stretch or (phrase.start_s, phrase.end_s)
+        known = [n for n in phrase.notes if "pitch" in n.written.locked]
+        certain = tuple((n.onset_s, n.offset_s, n.heard.midi) for n in known)
+        hints = replace(hints or Hints(), certain=certain)
+
         def work(progress: Progress) -> object:
             heard = hear_stretch(
-                sound, phrase.start_s, phrase.end_s, reference_cents=lesson.reference_cents,
-                focus=phrase.focus, progress=progress,
+                sound, start, end, reference_cents=lesson.reference_cents, focus=phrase.focus,
+                hints=hints, progress=progress,
             )  # fmt: skip
             notes = place_heard(list(heard.notes), lesson.guitar, lesson.school)
-            return phrase, tuple(notes), evidence_of(heard)
+            evidence = evidence_of(heard) if stretch is None else phrase.evidence
+            return phrase, tuple(notes), evidence, stretch
 
         job = Job(f"Listening to {phrase.name}", work)
         job.succeeded.connect(self._on_heard)
         job.failed.connect(self._on_failed)
         self._runner.start(job)
 
-    def _on_heard(self, result: tuple[Phrase, tuple[Note, ...], Evidence]) -> None:
-        began, notes, evidence = result
+    def _on_heard(
+        self,
+        result: tuple[Phrase, tuple[Note, ...], Evidence, tuple[float, float] | None],
+    ) -> None:
+        began, notes, evidence, stretch = result
         now = self._document.lesson.phrase(began.ident)
         if now is None or (now.start_s, now.end_s) != (began.start_s, began.end_s):
             self.told.emit("The phrase was changed meanwhile; listen again.")
             return
 
         def edit(lesson: Lesson) -> Lesson:
-            merged = replace(merge_listening(now, notes), evidence=evidence)
+            merged = replace(merge_listening(now, notes, stretch), evidence=evidence)
             if merged.notes:
                 merged = write_phrase(replace_places(merged, lesson), lesson.time_map)
                 status = "placed" if merged.status == "heard" else merged.status

@@ -20,9 +20,9 @@ from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.audio.focus import bring_forward
 from juxtanote.core.audio.read import Sound, read_sound, to_mid_side, to_rate
 from juxtanote.core.fretboard.candidates import NoteToPlace
-from juxtanote.core.fretboard.clues import CLEAR, HeardString, with_clues
+from juxtanote.core.fretboard.clues import CLEAR, SHIFTS, HeardString, with_clues
 from juxtanote.core.fretboard.fingers import choose_fingers, choose_strokes
-from juxtanote.core.fretboard.solver import Placement, place
+from juxtanote.core.fretboard.solver import Placement, place, solve
 from juxtanote.core.progress import Progress, no_progress, part_of
 from juxtanote.core.score.lesson import Focus, Lesson, Phrase, Recording
 from juxtanote.core.score.note import Evidence, HeardNote, Note, RunnerUp, WrittenNote
@@ -174,7 +174,7 @@ def to_place(note: PerceivedNote) -> NoteToPlace:
     )
 
 
-def places_of(notes: Sequence[Note], guitar: Guitar) -> list[NoteToPlace]:
+def places_of(notes: Sequence[Note], guitar: Guitar, *, shift: float = 0.0) -> list[NoteToPlace]:
     """Give what the placement needs of notes of a lesson, with what their sound tells of strings."""
     places = [note_to_place(note) for note in notes]
     seen, lie = [], [(n.written.string, n.written.fret) for n in notes]
@@ -190,7 +190,7 @@ def places_of(notes: Sequence[Note], guitar: Guitar) -> list[NoteToPlace]:
                 note.offset_s - later, bool(tags & {"vibrato", "bend", "pre-bend", "slide"}),
             )
         )  # fmt: skip
-    return with_clues(guitar, places, seen, lie)
+    return with_clues(guitar, places, seen, lie, shift=shift)
 
 
 def note_to_place(note: Note) -> NoteToPlace:
@@ -255,7 +255,9 @@ def place_heard(
     first = to_notes(kept, place(guitar, places, progress=progress), places, school)
     if not any(note.clarity > CLEAR for note in kept):
         return first
-    told = places_of(first, guitar)
+    # From one placement the guitar may be judged a string too stiff or too slack: try both.
+    ways = [places_of(first, guitar, shift=shift) for shift in SHIFTS]
+    told = min(ways, key=lambda way: solve(guitar, way).cost)
     return to_notes(kept, place(guitar, told), told, school)
 
 

@@ -10,6 +10,7 @@ from juxtanote.app.document import Document
 from juxtanote.app.look.theme import TEXT
 from juxtanote.app.place import labels
 from juxtanote.app.place.reasons_card import ReasonsCard
+from juxtanote.app.place.ways_table import WaysTable
 from juxtanote.app.sheet.sheet import Sheet
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.neck import Neck
@@ -17,6 +18,7 @@ from juxtanote.app.widgets.parts import Panel, soft, strong
 from juxtanote.app.widgets.slider import LineSlider
 from juxtanote.core.formats.breakdown import note_name, note_role
 from juxtanote.core.formats.text_tab import bend_name
+from juxtanote.core.fretboard.figures import measure
 from juxtanote.core.fretboard.reasons import Reasons, explain, phrase_sentence
 from juxtanote.core.fretboard.silence import strings_to_silence
 from juxtanote.core.fretboard.solver import Placement, alternatives, place
@@ -53,6 +55,7 @@ class PlaceDesk(QWidget):
         self.subdivision = QComboBox()
         self.subdivision.addItems(list(SUBDIVISIONS))
         self.subdivision.setAccessibleName("Subdivision of the beat")
+        self.ways = WaysTable()
         self._scroll = QScrollBar(Qt.Orientation.Horizontal)
         self._sentence = soft(wrap=True)
         self._facts = soft()
@@ -83,6 +86,7 @@ class PlaceDesk(QWidget):
         foot.addStretch(1)
         foot.addWidget(self._facts)
         left.addLayout(foot)
+        left.addWidget(self.ways)
         row.addLayout(left, 1)
         panel = Panel()
         panel.setFixedWidth(318)
@@ -108,6 +112,7 @@ class PlaceDesk(QWidget):
         self.neck.place_clicked.connect(self.put)
         self.sheet.fret_typed.connect(self._on_digit)
         self.sheet.view_changed.connect(self._on_view)
+        self.ways.chosen.connect(self._take_way)
         self._scroll.valueChanged.connect(self._on_scrolled)
         self._document.lesson_changed.connect(self.refresh)
         self._document.phrase_changed.connect(self._on_phrase)
@@ -189,6 +194,7 @@ class PlaceDesk(QWidget):
 
     def _on_phrase(self) -> None:
         self._ways = []
+        self.ways.hide()
         self.refresh()
 
     def _on_view(self, start_s: float, shown_s: float, length_s: float) -> None:
@@ -405,24 +411,44 @@ class PlaceDesk(QWidget):
             self._change("Place again", lambda l: self._settled(l, phrase.ident, True), phrase)
 
     def next_alternative(self) -> None:
-        """Swap to the next whole placement."""
+        """Swap to the next whole placement, and show all of them side by side."""
         phrase, lesson = self._document.phrase, self._document.lesson
         if phrase is None or not phrase.notes:
             return
-        if not self._ways:
+        if len(self._ways) == 0 or len(self._ways[0].strings) != len(phrase.notes):
             self._ways = alternatives(lesson.guitar, places_of(phrase.notes, lesson.guitar))
             self._way = 0
-        self._way = (self._way + 1) % len(self._ways)
-        way = self._ways[self._way]
-        ways = self._ways
-        if len(way.strings) != len(phrase.notes):
-            self._ways = []
+        self._take_way((self._way + 1) % len(self._ways))
+
+    def _take_way(self, number: int) -> None:
+        """Put the phrase as one of the whole placements has it."""
+        phrase = self._document.phrase
+        if phrase is None or number >= len(self._ways):
             return
+        if len(self._ways[number].strings) != len(phrase.notes):
+            self._ways = []
+            self.ways.hide()
+            return
+        self._way, way, ways = number, self._ways[number], self._ways
         self._change(
             "Another placement", lambda l: l.with_phrase(replace_places(phrase, l, way)), phrase
         )
         self._ways = ways
-        self.told.emit(f"Placement {self._way + 1} of {len(ways)}: {way.favours}.")
+        self._show_ways()
+        self.told.emit(f"Placement {number + 1} of {len(ways)}: {way.favours}.")
+
+    def _show_ways(self) -> None:
+        phrase, lesson = self._document.phrase, self._document.lesson
+        if phrase is None:
+            return
+        places = [note_to_place(n) for n in phrase.notes]
+        here = self._ways[self._way]
+        rows = []
+        for way in self._ways:
+            pairs = zip(way.strings, way.frets, here.strings, here.frets, strict=True)
+            others = sum((s, f) != (t, g) for s, f, t, g in pairs)
+            rows.append((way.favours, others, measure(lesson.guitar, places, way, lesson.school)))
+        self.ways.show_ways(rows, self._way)
 
     def _on_school(self, *_: object) -> None:
         school = self.school.currentText()

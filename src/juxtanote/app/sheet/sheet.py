@@ -58,7 +58,7 @@ class Sheet(QWidget):
         self._rubber: QRectF | None = None
         self._merge = -1
         self._once: _Known | None = None
-        self.setMinimumSize(500, 420)
+        self.setMinimumSize(500, 370)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Sheet")

@@ -9,7 +9,7 @@ from juxtanote.core.analysis import curves, listener, one_voice
 from juxtanote.core.analysis.confidence import calibrated
 from juxtanote.core.analysis.decode import DecoderSettings, FoundNote, decode
 from juxtanote.core.analysis.partials import measure_stiffness
-from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
+from juxtanote.core.analysis.spectra import HOP_LENGTH, LOWEST_MIDI, SAMPLE_RATE
 from juxtanote.core.analysis.techniques import Reading, read_curve
 from juxtanote.core.progress import Progress, no_progress, part_of
 from juxtanote.core.units import amplitude_to_db, cents_to_reference_hz, midi_to_hz
@@ -80,6 +80,7 @@ class Hints:
     expected_notes: int | None = None
     scale: frozenset[int] | None = None
     one_voice: bool = False
+    certain: tuple[tuple[float, float, float], ...] = ()  # (onset, offset, midi) that are known
     settings: DecoderSettings = field(default_factory=settled)
 
     def decoder(self) -> DecoderSettings:
@@ -121,6 +122,8 @@ def listen(
         heard = listener.listen(
             mid, side, reference_cents=reference_cents, progress=part_of(progress, 0.0, 0.6)
         )
+        if hints.certain:
+            heard = _made_certain(heard, hints.certain, start_s)
         found = join_glides(decode(heard, hints.decoder()))
         onset_curve = heard.cells[0].max(axis=0).astype(np.float64)
         voices = heard.cells[1].sum(axis=0).astype(np.float64)
@@ -134,6 +137,24 @@ def listen(
     moved = tuple(_shifted(note, start_s) for note in notes)
     hop_s = HOP_LENGTH / SAMPLE_RATE
     return Listening(moved, start_s, hop_s, onset_curve, level, voices)
+
+
+def _made_certain(
+    heard: listener.Posteriors, certain: tuple[tuple[float, float, float], ...], start_s: float
+) -> listener.Posteriors:
+    """Put notes that a person is sure of into the evidence, so that they steer their neighbours."""
+    cells = heard.cells.copy()
+    hop_s = HOP_LENGTH / SAMPLE_RATE
+    for onset, offset, midi in certain:
+        row = round(midi) - LOWEST_MIDI
+        first, last = round((onset - start_s) / hop_s), round((offset - start_s) / hop_s)
+        if not 0 <= row < cells.shape[1] or not 0 <= first < cells.shape[2]:
+            continue
+        near = slice(max(first - 3, 0), first + 4)
+        cells[0, :, near] *= 0.3
+        cells[0, row, first] = 0.99
+        cells[1, row, first : max(last, first + 2)] = 0.97
+    return replace(heard, cells=cells)
 
 
 def _with_stiffness(

@@ -18,6 +18,8 @@ LONGEST_S = 0.40
 ATTACK_S = 0.025
 STIFFNESS = np.concatenate([[0.0], np.logspace(-5.6, -3.2, 73)])
 CENTS = np.arange(-18.0, 18.1, 2.0)
+PLAIN_DB = 12.0  # a partial stands out by this much
+FEWEST = 6
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,16 +59,62 @@ def measure_stiffness(
     per_hz = FFT_LENGTH / sample_rate
     numbers = np.arange(1, count + 1, dtype=np.float64)
     height = _heights(level_db, numbers, f0_hz, per_hz)
+    places = _likeliest_places(level_db, height, numbers, f0_hz, per_hz)
+    found, level = _peaks(level_db, places, 0.004)
+    plain = level - height > PLAIN_DB
+    if plain.sum() < FEWEST:
+        return None
+    # (f_n / n)² = f0² + f0²·B·n²: a straight line over n², weighed by how far partials stand out.
+    squares = numbers[plain] ** 2
+    ratios = (found[plain] / per_hz / numbers[plain]) ** 2
+    weights = np.minimum(level - height, 40.0)[plain]
+    for _ in range(3):
+        slope, base, off = _line(squares, ratios, weights)
+        spread = float(np.median(np.abs(off))) * 1.5 + 1e-9 * base
+        weights = weights / (1.0 + (off / (3.0 * spread)) ** 2)
+    b = slope / base
+    around = np.average((squares - np.average(squares, weights=weights)) ** 2, weights=weights)
+    error = spread / base / np.sqrt(around * plain.sum())
+    if b <= 1e-7:
+        return Stiffness(0.0, 0.0)
+    return Stiffness(float(b), float(np.clip(b / error / 12.0 - 0.2, 0.0, 1.0)))
+
+
+def _likeliest_places(
+    level_db: Array, height: Array, numbers: Array, f0_hz: float, per_hz: float
+) -> Array:
+    """Find the fundamental and B, on a grid, whose partials hit most peaks: bins of each partial."""
     stretch = np.sqrt(1.0 + STIFFNESS[:, None] * numbers**2)
     tuned = f0_hz * 2.0 ** (CENTS / 1200.0)
     places = tuned[:, None, None] * numbers * stretch * per_hz  # (cents, B, partials)
     read = np.interp(places, np.arange(len(level_db)), level_db)
-    score = np.clip(read - height, 0.0, 30.0).sum(axis=2).max(axis=0)
-    best = int(np.argmax(score))
-    if score[best] < 5.0 * count or best == 0:
-        return Stiffness(0.0, 0.0) if score[0] >= 5.0 * count else None
-    clarity = float(np.clip((score[best] - score[0]) / (4.0 * count), 0.0, 1.0))
-    return Stiffness(float(STIFFNESS[best]), clarity)
+    score = np.clip(read - height, 0.0, 60.0).sum(axis=2)
+    cents, b = np.unravel_index(int(np.argmax(score)), score.shape)
+    return np.asarray(places[cents, b])
+
+
+def _peaks(level_db: Array, places: Array, reach: float) -> tuple[Array, Array]:
+    """Find the peak near each place, by a parabola through the highest bin and its neighbours."""
+    bins, levels = np.zeros(len(places)), np.full(len(places), -200.0)
+    for k, place in enumerate(places):
+        low = max(int(place * (1.0 - reach)) - 1, 1)
+        high = min(int(place * (1.0 + reach)) + 3, len(level_db) - 1)
+        if high - low < 3:
+            continue
+        top = low + int(np.argmax(level_db[low:high]))
+        left, here, right = level_db[top - 1 : top + 2]
+        bend = left - 2.0 * here + right
+        bins[k] = top + (0.5 * (left - right) / bend if bend < 0.0 else 0.0)
+        levels[k] = here if low < top < high - 1 else -200.0
+    return bins, levels
+
+
+def _line(x: Array, y: Array, weights: Array) -> tuple[float, float, Array]:
+    """Fit a weighted straight line: slope, intercept and what is left over."""
+    mean_x, mean_y = np.average(x, weights=weights), np.average(y, weights=weights)
+    slope = np.sum(weights * (x - mean_x) * (y - mean_y)) / np.sum(weights * (x - mean_x) ** 2)
+    base = mean_y - slope * mean_x
+    return float(slope), float(base), np.asarray(y - base - slope * x)
 
 
 def _heights(level_db: Array, numbers: Array, f0_hz: float, per_hz: float) -> Array:

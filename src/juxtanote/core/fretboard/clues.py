@@ -14,12 +14,14 @@ from juxtanote.core.theory.tuning import Guitar
 
 PER_FRET = 1.0 / 6.0  # octaves of B a fret: B grows with 1/L²
 PER_STRING = 0.25  # octaves of B a string, at the nut, towards the thick side (common practice)
-SPREAD = 0.7  # octaves, of one measurement
-WEIGHT = 1.0
+SPREAD = 0.35  # octaves, of one measurement
+WEIGHT = 2.0
 MOST = 3.0  # a clue costs this much at most
-CLEAR = 0.15  # below this a measurement says nothing
+CLEAR = 0.3  # below this a measurement says nothing
 RINGS_S = 0.2
 RINGING = -1.2
+SHIFTS = (0.0, -1.07, 1.07, -0.53, 0.53)
+"""Octaves of B that the whole guitar may be off when it is judged from one placement: a string."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +35,12 @@ class HeardString:
 
 
 def with_clues(
-    guitar: Guitar, notes: list[NoteToPlace], heard: list[HeardString], first: list[tuple[int, int]]
+    guitar: Guitar,
+    notes: list[NoteToPlace],
+    heard: list[HeardString],
+    first: list[tuple[int, int]],
+    *,
+    shift: float = 0.0,
 ) -> list[NoteToPlace]:
     """Give the notes with what the sound suggests, as costs by place that the search adds.
 
@@ -49,7 +56,9 @@ def with_clues(
         clue = dict.fromkeys(places, 0.0)
         if stiff is not None and seen.clarity > CLEAR and len(places) > 1:
             for string, fret in places:
-                off = (seen.log_b - PER_FRET * (fret + guitar.capo) - stiff[string]) / SPREAD
+                off = (
+                    seen.log_b - PER_FRET * (fret + guitar.capo) - stiff[string] - shift
+                ) / SPREAD
                 clue[string, fret] = WEIGHT * seen.clarity * min(0.5 * off * off, MOST)
             least = min(clue.values())
             clue = {place: cost - least for place, cost in clue.items()}

@@ -261,9 +261,15 @@ def _any_place(guitar: Guitar, midi: int) -> tuple[int, int] | None:
     return None
 
 
-def merge_listening(phrase: Phrase, heard: tuple[Note, ...]) -> Phrase:
-    """Put a new listening into a phrase: notes with any lock stay, what overlaps them is dropped."""
-    kept = [note for note in phrase.notes if note.written.locked]
+def merge_listening(
+    phrase: Phrase, heard: tuple[Note, ...], stretch: tuple[float, float] | None = None
+) -> Phrase:
+    """Put a new listening into a phrase: notes with any lock stay, what overlaps them is dropped.
+
+    With a stretch, notes that begin outside it stay too.
+    """
+    start, end = stretch or (0.0, float("inf"))
+    kept = [n for n in phrase.notes if n.written.locked or not start <= n.onset_s < end]
     fresh = []
     number = 1 + max((note.ident for note in phrase.notes), default=0)
     for note in heard:

@@ -1,0 +1,170 @@
+"""Windows that ask: what the person knows before a listening, where a phrase moves, which guitar."""
+
+from dataclasses import replace
+
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QDoubleSpinBox,
+    QFormLayout,
+    QRadioButton,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from juxtanote.app.widgets.parts import number_box, soft
+from juxtanote.core.analysis.listen import Hints
+from juxtanote.core.errors import TuningError
+from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.transpose import Moved, along_the_neck, to_other_strings
+from juxtanote.core.theory.scales import SCALES, parse_key
+from juxtanote.core.theory.tuning import PRESETS, Guitar, parse_tuning, tuning_name
+
+
+class _Form(QDialog):
+    """A window with rows, a line for what is wrong, and two buttons."""
+
+    def __init__(self, title: str, accept: str, parent: QWidget | None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(24, 20, 24, 16)
+        self.rows = QFormLayout()
+        self.rows.setHorizontalSpacing(14)
+        column.addLayout(self.rows)
+        self.said = soft(wrap=True)
+        self.said.setMinimumWidth(400)
+        column.addWidget(self.said)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        self.accept_button = buttons.addButton(accept, QDialogButtonBox.ButtonRole.AcceptRole)
+        buttons.accepted.connect(self.try_accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+
+    def try_accept(self) -> None:
+        """Close where everything can be used."""
+        self.accept()
+
+
+class HintsForm(_Form):
+    """What the person knows: number of notes, scale, voices. The stretch is the selection or phrase."""
+
+    def __init__(
+        self, lesson: Lesson, phrase: Phrase, selected: int, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(f"Listen again to {phrase.name}", "Listen", parent)
+        self._lesson = lesson
+        self.count = number_box(0, 400, 1, 0, " notes", "Number of notes")
+        self.count.setSpecialValueText("I do not know")
+        self.in_scale = QCheckBox()
+        has_scale = bool(lesson.key and lesson.scale in SCALES)
+        self.in_scale.setEnabled(has_scale)
+        words = (
+            f"{lesson.key.split()[0]} {lesson.scale}" if has_scale else "set key and scale first"
+        )
+        self.in_scale.setText(f"only notes of {words}" if has_scale else words)
+        self.one_voice = QCheckBox("one note at a time")
+        self.only_selected = QCheckBox(f"only where the {selected} selected notes are")
+        self.only_selected.setEnabled(selected > 1)
+        self.only_selected.setChecked(selected > 1)
+        self.rows.addRow(soft("it has"), self.count)
+        self.rows.addRow(soft("scale"), self.in_scale)
+        self.rows.addRow(soft("voices"), self.one_voice)
+        self.rows.addRow(soft("where"), self.only_selected)
+        self.said.setText("Notes that you have locked stay, and nothing is written over them.")
+
+    def hints(self) -> Hints:
+        """Give what was said."""
+        scale = None
+        if self.in_scale.isChecked():
+            tonic, _ = parse_key(self._lesson.key)
+            scale = frozenset((tonic + step) % 12 for step in SCALES[self._lesson.scale])
+        return Hints(
+            expected_notes=self.count.value() or None, scale=scale,
+            one_voice=self.one_voice.isChecked(),
+        )  # fmt: skip
+
+
+class MoveForm(_Form):
+    """Where a phrase moves: to another key along the neck, or to other strings."""
+
+    def __init__(self, lesson: Lesson, phrase: Phrase, parent: QWidget | None = None) -> None:
+        super().__init__(f"Move {phrase.name}", "Make a moved copy", parent)
+        self._lesson, self._phrase = lesson, phrase
+        self.along = QRadioButton("to another key, along the neck")
+        self.across = QRadioButton("the same notes, on other strings")
+        self.along.setChecked(True)
+        self.semitones = QSpinBox()
+        self.semitones.setRange(-12, 12)
+        self.semitones.setValue(2)
+        self.semitones.setSuffix(" semitones")
+        self.semitones.setAccessibleName("Semitones, up or down")
+        self.side = QComboBox()
+        self.side.addItems(["one string thicker", "one string thinner"])
+        self.side.setAccessibleName("Which strings")
+        self.rows.addRow(self.along, self.semitones)
+        self.rows.addRow(self.across, self.side)
+        for signal in (self.along.toggled, self.semitones.valueChanged, self.side.activated):
+            signal.connect(self._preview)
+        self._preview()
+
+    def moved(self) -> Moved:
+        """Give the moved copy."""
+        if self.along.isChecked():
+            return along_the_neck(self._lesson, self._phrase, self.semitones.value())
+        step = 1 if self.side.currentIndex() == 0 else -1
+        return to_other_strings(self._lesson, self._phrase, step)
+
+    def _preview(self, *_: object) -> None:
+        self.semitones.setEnabled(self.along.isChecked())
+        self.side.setEnabled(self.across.isChecked())
+        problems = self.moved().problems
+        shown = "; ".join(problems[:4]) + ("; and more" if len(problems) > 4 else "")
+        self.said.setText(f"What changes: {shown}." if problems else "Every note keeps its shape.")
+
+
+class GuitarForm(_Form):
+    """Tuning, capo, frets, scale length, hand."""
+
+    def __init__(self, guitar: Guitar, parent: QWidget | None = None) -> None:
+        super().__init__("The guitar", "Use this guitar", parent)
+        self._guitar = guitar
+        self.tuning = QComboBox()
+        self.tuning.setEditable(True)
+        self.tuning.addItems(list(PRESETS))
+        names = {tuning: name for name, tuning in PRESETS.items()}
+        self.tuning.setEditText(names.get(guitar.tuning, tuning_name(guitar.tuning)))
+        self.tuning.setAccessibleName("Tuning")
+        self.capo = number_box(0, 12, 1, guitar.capo, "", "Capo at fret")
+        self.capo.setSpecialValueText("none")
+        self.frets = number_box(12, 36, 1, guitar.fret_count, " frets", "Number of frets")
+        self.scale = QDoubleSpinBox()
+        self.scale.setRange(300.0, 900.0)
+        self.scale.setDecimals(0)
+        self.scale.setSuffix(" mm")
+        self.scale.setValue(guitar.scale_length_mm)
+        self.scale.setAccessibleName("Scale length")
+        self.left = QCheckBox("left-handed: draw the nut on the right")
+        self.left.setChecked(guitar.left_handed)
+        self.rows.addRow(soft("tuning"), self.tuning)
+        self.rows.addRow(soft("capo at fret"), self.capo)
+        self.rows.addRow(soft("neck"), self.frets)
+        self.rows.addRow(soft("scale length"), self.scale)
+        self.rows.addRow(soft("hand"), self.left)
+        self.said.setText("A tuning of four to nine strings, thickest first: E2 A2 D3 G3 B3 E4.")
+        self.result_guitar = guitar
+
+    def try_accept(self) -> None:
+        try:
+            self.result_guitar = replace(
+                self._guitar, tuning=parse_tuning(self.tuning.currentText()),
+                capo=self.capo.value(), fret_count=self.frets.value(),
+                scale_length_mm=self.scale.value(), left_handed=self.left.isChecked(),
+            )  # fmt: skip
+        except TuningError as error:
+            self.said.setText(str(error))
+            return
+        self.accept()

@@ -1,0 +1,181 @@
+"""What the sound tells of strings, figures of placements, and moving phrases."""
+
+import unittest
+from dataclasses import replace
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from juxtanote.core.analysis.partials import measure_stiffness
+from juxtanote.core.fretboard.candidates import NoteToPlace
+from juxtanote.core.fretboard.clues import HeardString, with_clues
+from juxtanote.core.fretboard.figures import measure
+from juxtanote.core.fretboard.reasons import explain
+from juxtanote.core.fretboard.solver import Placement, alternatives, place
+from juxtanote.core.score.edits import merge_listening
+from juxtanote.core.score.transpose import along_the_neck, to_other_strings
+from juxtanote.core.theory.tuning import Guitar
+from juxtanote.core.units import midi_to_hz
+from tests.lessons import note, small_lesson
+
+RATE = 22_050
+GUITAR = Guitar()
+
+
+def stiff_tone(f0: float, b: float, seconds: float = 0.5) -> np.ndarray:
+    """Sound a string by f_n = n·f0·√(1+B·n²) (H. Fletcher, 1964), partials falling by 1/n."""
+    times = np.arange(int(seconds * RATE)) / RATE
+    numbers = np.arange(1, int(0.45 * RATE / f0))
+    audio = sum(
+        np.sin(2 * np.pi * n * f0 * np.sqrt(1 + b * n * n) * times + n) / n for n in numbers
+    )
+    return (0.2 * audio * np.exp(-2 * times)).astype(np.float32)
+
+
+class TestStiffness(unittest.TestCase):
+    def test_b_is_measured_as_it_was_built(self) -> None:
+        for midi in (45, 52, 59):
+            for b in (2e-5, 6e-5, 2e-4):
+                f0 = float(midi_to_hz(midi)) * 2 ** (3 / 1200)
+                found = measure_stiffness(
+                    stiff_tone(f0, b), RATE, 0.0, 0.5, float(midi_to_hz(midi))
+                )
+                with self.subTest(midi=midi, b=b):
+                    assert found is not None
+                    self.assertLess(abs(np.log2(found.b / b)), 0.25)
+                    self.assertGreater(found.clarity, 0.5)
+
+    def test_harmonic_partials_say_nothing(self) -> None:
+        found = measure_stiffness(stiff_tone(110.0, 0.0), RATE, 0.0, 0.5, 110.0)
+        assert found is not None
+        self.assertLess(found.clarity, 0.1)
+
+    def test_noise_short_and_high_notes_give_nothing(self) -> None:
+        noise = 0.1 * np.random.default_rng(1).standard_normal(RATE).astype(np.float32)
+        self.assertIsNone(measure_stiffness(noise, RATE, 0.0, 0.05, 110.0))
+        self.assertIsNone(measure_stiffness(noise, RATE, 0.0, 0.5, 2000.0))
+        found = measure_stiffness(noise, RATE, 0.0, 0.5, 110.0)
+        self.assertTrue(found is None or found.clarity < 0.3)
+
+
+class TestClues(unittest.TestCase):
+    def test_a_stiff_string_pulls_a_note_to_it(self) -> None:
+        """B grows by 2^(n/6) along a string and is larger on thick ones: B ∝ 1/L² (Fletcher)."""
+        pitches = (40, 41, 43, 40, 57)  # the low ones sit on string 6 only
+        plain = [NoteToPlace(0.4 * k, 0.4 * k + 0.35, float(m)) for k, m in enumerate(pitches)]
+
+        def heard_on(string: int) -> list[HeardString]:
+            at = [(6, m - 40) for m in pitches[:-1]] + [(string, 57 - GUITAR.open_midi(string))]
+            return [HeardString(-14.0 + 0.25 * (s - 1) + f / 6.0, 1.0) for s, f in at]
+
+        places = [(6, 0), (6, 1), (6, 3), (6, 0), (4, 7)]
+        for string in (3, 4, 5):
+            clue = dict(with_clues(GUITAR, plain, heard_on(string), places)[-1].clue)
+            best = min(clue, key=clue.__getitem__)
+            self.assertEqual(best, (string, 57 - GUITAR.open_midi(string)))
+
+    def test_an_open_string_that_rings_is_welcome(self) -> None:
+        notes = [NoteToPlace(0.0, 1.2, 55.0), NoteToPlace(0.4, 0.7, 60.0)]
+        told = with_clues(
+            GUITAR, notes, [HeardString(rings_s=0.8), HeardString()], [(4, 5), (3, 5)]
+        )
+        self.assertLess(dict(told[0].clue)[3, 0], 0.0)
+        self.assertEqual(place(GUITAR, told).frets[0], 0)
+        shaken = with_clues(GUITAR, notes, [HeardString(rings_s=0.8, shaken=True), HeardString()],
+                            [(4, 5), (3, 5)])  # fmt: skip
+        self.assertEqual(shaken[0].clue, ())
+
+    def test_the_card_says_that_the_sound_speaks_against_a_place(self) -> None:
+        notes = [replace(NoteToPlace(0.0, 0.4, 64.0), clue=(((2, 5), 3.0), ((1, 0), 0.0))),
+                 NoteToPlace(0.5, 0.9, 65.0)]  # fmt: skip
+        way = Placement((1, 1), (0, 1), (1, 1), 0.0)
+        words = {(c.string, c.fret): c.words for c in explain(GUITAR, notes, way, 0).candidates}
+        self.assertEqual(words[2, 5], "the sound speaks against it")
+
+    def test_a_note_that_may_be_slurred_keeps_its_string(self) -> None:
+        line = [NoteToPlace(0.3 * k, 0.3 * k + 0.28, m) for k, m in enumerate((64, 67, 64, 67))]
+        tied = [replace(n, tied=1.0 if k % 2 else 0.0) for k, n in enumerate(line)]
+        strings = place(GUITAR, tied).strings
+        self.assertEqual(strings[0], strings[1])
+
+
+class TestFigures(unittest.TestCase):
+    def test_figures_of_a_constructed_line(self) -> None:
+        notes = [NoteToPlace(0.3 * k, 0.3 * k + 0.2, m) for k, m in enumerate((60, 64, 72, 74))]
+        way = Placement((3, 2, 1, 1), (5, 5, 8, 10), (5, 5, 8, 8), 0.0)
+        found = measure(GUITAR, notes, way, "alternate")
+        self.assertEqual((found.shifts, found.string_changes), (1, 2))
+        # Fret distances by L·(1 − 2^(−n/12)): from the fifth to the eighth of 648 mm.
+        self.assertEqual(found.travel_mm, round(648 * (2 ** (-5 / 12) - 2 ** (-8 / 12))))
+        self.assertEqual((found.outside, found.inside), (1, 1))
+        self.assertEqual((found.lowest_fret, found.highest_fret), (5, 10))
+
+    def test_the_one_position_way_shifts_least(self) -> None:
+        notes = [
+            NoteToPlace(0.3 * k, 0.3 * k + 0.2, m)
+            for k, m in enumerate((57, 60, 62, 64, 67, 69, 72))
+        ]
+        ways = {
+            w.favours: measure(GUITAR, notes, w, "alternate") for w in alternatives(GUITAR, notes)
+        }
+        if "stay in one position" in ways:
+            self.assertEqual(
+                ways["stay in one position"].shifts, min(f.shifts for f in ways.values())
+            )
+        self.assertGreater(len(ways), 2)
+
+
+class TestMoving(unittest.TestCase):
+    def test_shape_and_techniques_stay(self) -> None:
+        lesson = small_lesson()
+        phrase = lesson.phrases[0]
+        moved = along_the_neck(lesson, phrase, 3)
+        for old, new in zip(phrase.notes, moved.phrase.notes, strict=True):
+            self.assertEqual(new.written.string, old.written.string)
+            self.assertEqual(new.written.fret, old.written.fret + 3)
+            self.assertEqual(new.written.techniques, old.written.techniques)
+            self.assertEqual(new.heard.midi, old.heard.midi + 3)
+        self.assertEqual(moved.problems, ())
+        self.assertNotEqual(moved.phrase.ident, phrase.ident)
+        self.assertEqual(len(lesson.with_phrase(moved.phrase).phrases), len(lesson.phrases) + 1)
+
+    @settings(max_examples=50, deadline=None)
+    @given(st.lists(st.tuples(st.integers(1, 6), st.integers(0, 22)), min_size=1, max_size=8),
+           st.integers(-12, 12))  # fmt: skip
+    def test_a_moved_phrase_sounds_as_asked_or_says_what_broke(
+        self, places: list[tuple[int, int]], semitones: int
+    ) -> None:
+        lesson = small_lesson()
+        notes = [note(k + 1, 2.0 + 0.2 * k, s, f, length_s=0.15) for k, (s, f) in enumerate(places)]
+        phrase = replace(lesson.phrases[0], end_s=4.5).with_notes(notes)
+        moved = along_the_neck(lesson, phrase, semitones)
+        for old, new in zip(phrase.notes, moved.phrase.notes, strict=True):
+            sounds = lesson.guitar.midi_at(new.written.string, new.written.fret)
+            self.assertEqual(sounds, round(new.heard.midi))
+            self.assertLessEqual(new.written.fret, lesson.guitar.last_fret)
+            if new.heard.midi != old.heard.midi + semitones:
+                self.assertTrue(any("keeps its old pitch" in p for p in moved.problems))
+
+    def test_other_strings_keep_the_pitch(self) -> None:
+        lesson = small_lesson()
+        moved = to_other_strings(lesson, lesson.phrases[0], 1)
+        for old, new in zip(lesson.phrases[0].notes, moved.phrase.notes, strict=True):
+            self.assertEqual(new.heard.midi, old.heard.midi)
+            there = lesson.guitar.midi_at(new.written.string, new.written.fret)
+            self.assertEqual(there, lesson.guitar.midi_at(old.written.string, old.written.fret))
+        open_line = lesson.phrases[0].with_notes([note(1, 2.0, 1, 0), note(2, 2.5, 6, 3)])
+        told = " ".join(to_other_strings(lesson, open_line, 1).problems)
+        self.assertIn("the open string 1 becomes fret 5", told)
+        self.assertIn("string 6, fret 3 has no such place", told)
+
+    def test_a_listening_to_a_stretch_leaves_the_rest(self) -> None:
+        phrase = small_lesson().phrases[0]
+        fresh = (note(1, 2.5, 1, 9),)
+        merged = merge_listening(phrase, fresh, (2.4, 3.2))
+        onsets = [n.onset_s for n in merged.notes]
+        self.assertEqual(onsets, [2.0, 2.5, 3.5])
+
+
+if __name__ == "__main__":
+    unittest.main()
