@@ -299,6 +299,58 @@ def _fill_measure(
         now = stop + length
     if now < end:
         _rest(measure, (end - now) * quarter)
+    _join_beats(measure, where[1] * quarter, quarter)
+
+
+def _join_beats(measure: ET.Element, start: Fraction, beat: Fraction) -> None:
+    """Beam the short notes of each beat, and bracket its tuplets; times in quarters."""
+    now = start
+    beats: dict[int, list[ET.Element]] = {}
+    for element in measure.findall("note"):
+        if element.find("chord") is not None or element.find("grace") is not None:
+            continue
+        beats.setdefault(now // beat, []).append(element)
+        now += Fraction(int(element.findtext("duration") or 0), DIVISIONS)
+    for inside in beats.values():
+        tuplets = [e for e in inside if e.find("time-modification") is not None]
+        if len(tuplets) > 1:
+            for element, kind in ((tuplets[0], "start"), (tuplets[-1], "stop")):
+                ET.SubElement(_notations_of(element), "tuplet", type=kind)
+        row: list[ET.Element] = []
+        for element in [*inside, None]:
+            level = 0 if element is None else _BEAMS.get(element.findtext("type") or "", 0)
+            if element is not None and level and element.find("rest") is None:
+                row.append(element)
+                continue
+            _beam(row)
+            row = []
+
+
+_BEAMS = {"eighth": 1, "16th": 2, "32nd": 3, "64th": 4}
+
+
+def _beam(row: list[ET.Element]) -> None:
+    """Join a row of short notes; a shorter one alone among longer ones has a hook."""
+    if len(row) < 2:
+        return
+    levels = [_BEAMS[element.findtext("type") or ""] for element in row]
+    for index, element in enumerate(row):
+        place = list(element).index(_notations_of(element))
+        for level in range(1, levels[index] + 1):
+            before = index > 0 and levels[index - 1] >= level
+            after = index + 1 < len(row) and levels[index + 1] >= level
+            word = (
+                "continue" if before and after else "end" if before else "begin" if after
+                else "backward hook" if index else "forward hook"
+            )  # fmt: skip
+            beam = ET.Element("beam", number=str(level))
+            beam.text = word
+            element.insert(place + level - 1, beam)
+
+
+def _notations_of(element: ET.Element) -> ET.Element:
+    found = element.find("notations")
+    return ET.SubElement(element, "notations") if found is None else found
 
 
 def _rest(measure: ET.Element, length: Fraction) -> None:
