@@ -1,6 +1,7 @@
 """Every colour, font and size of the program: one edit here changes it everywhere."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette, QPen
@@ -42,22 +43,33 @@ def theme() -> Theme:
 
 
 def colour(name: str, alpha: int = 255) -> QColor:
-    """Give a colour of the theme by name."""
-    found = QColor(getattr(_current, name))
+    """Give a colour of the theme by name; it is shared, so it is not to be changed."""
+    return _colour(_current, name, alpha)
+
+
+@lru_cache(maxsize=512)
+def _colour(theme: Theme, name: str, alpha: int) -> QColor:
+    found = QColor(getattr(theme, name))
     found.setAlpha(alpha)
     return found
 
 
 def pen(name: str, width: float = 1.0, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> QPen:
-    """Make a pen in a colour of the theme, with round ends."""
-    made = QPen(colour(name), width, style)
+    """Give a pen in a colour of the theme, with round ends; it is shared."""
+    return _pen(_current, name, width, style)
+
+
+@lru_cache(maxsize=512)
+def _pen(theme: Theme, name: str, width: float, style: Qt.PenStyle) -> QPen:
+    made = QPen(_colour(theme, name, 255), width, style)
     made.setCapStyle(Qt.PenCapStyle.RoundCap)
     made.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
     return made
 
 
+@lru_cache(maxsize=64)
 def font(pixels: int = TEXT, weight: int = 400) -> QFont:
-    """Make a font of the program."""
+    """Give a font of the program; it is shared."""
     made = QFont(FAMILY)
     made.setFamilies([FAMILY, "Noto Music", "Noto Sans", "DejaVu Sans"])
     made.setPixelSize(pixels)

@@ -1,6 +1,7 @@
 """Where things are on the sheet: seconds to pixels, pitches and strings to heights."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import BENDS
@@ -18,7 +19,7 @@ WRITTEN_HEAD = 46
 SLOWEST_PX, FASTEST_PX = 20.0, 4000.0
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Geometry:
     """One layout of the three rows."""
 
@@ -30,33 +31,33 @@ class Geometry:
     high_midi: float
     strings: int
 
-    @property
+    @cached_property
     def string_gap(self) -> float:
         """Pixels from string to string."""
         room = 0.215 * self.height / max(self.strings - 1, 1)
         return min(max(room, STRING_GAP_LEAST), STRING_GAP_MOST)
 
-    @property
+    @cached_property
     def counted_top(self) -> float:
         """Upper edge of the counted row."""
         return self.height - COUNTED_HEIGHT
 
-    @property
+    @cached_property
     def strings_bottom(self) -> float:
         """Height of the thickest string."""
         return self.counted_top - MARKS_HEIGHT - 12
 
-    @property
+    @cached_property
     def strings_top(self) -> float:
         """Height of the thinnest string."""
         return self.strings_bottom - self.string_gap * (self.strings - 1)
 
-    @property
+    @cached_property
     def written_top(self) -> float:
         """Upper edge of the written row."""
         return self.strings_top - WRITTEN_HEAD
 
-    @property
+    @cached_property
     def heard_bottom(self) -> float:
         """Where the pitch lines of the heard row end."""
         return self.written_top - LEVEL_HEIGHT - EVIDENCE_HEIGHT - 8
@@ -69,7 +70,7 @@ class Geometry:
         """Give the time of a pixel."""
         return self.start_s + (x - LEFT) / self.pixels_per_s
 
-    @property
+    @cached_property
     def end_s(self) -> float:
         """Time at the right edge."""
         return self.seconds(self.width - RIGHT)
@@ -83,7 +84,7 @@ class Geometry:
         """Give the height of a string."""
         return self.strings_top + self.string_gap * (string - 1)
 
-    @property
+    @cached_property
     def semitone_height(self) -> float:
         """Height of one semitone of a drawn bend."""
         return self.string_gap * 0.55

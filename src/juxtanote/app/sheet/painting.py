@@ -119,10 +119,13 @@ def _pitch_curve(painter: QPainter, scene: Scene, note: Note) -> None:
         painter.drawLine(QPointF(x - 3, y - 3), QPointF(x + 3, y + 3))
         painter.drawLine(QPointF(x - 3, y + 3), QPointF(x + 3, y - 3))
         return
+    left, level = g.x(note.onset_s), g.pitch_y(note.heard.midi)
+    per_cent = (g.pitch_y(note.heard.midi + 1.0) - level) / 100.0
+    length = note.heard.duration_s
     points = [
-        QPointF(g.x(note.onset_s + t), g.pitch_y(note.heard.midi + c / 100.0))
+        QPointF(left + t * g.pixels_per_s, level + c * per_cent)
         for t, c in note.heard.curve
-        if note.onset_s + t <= note.offset_s
+        if t <= length
     ]
     if len(points) < 2:
         y = g.pitch_y(note.heard.midi)
@@ -371,11 +374,13 @@ def paint_counted(painter: QPainter, scene: Scene) -> None:
     by_beat: dict[int, dict[Fraction, float]] = {}
     swing = swing_of(scene.phrase, time_map)
     last_word = -1e9
-    for note in scene.visible():
-        onset, length = note.written.onset_beats, note.written.duration_beats
-        if onset is None or not length:
-            continue
-        counted_s = float(time_map.to_seconds(swung(float(onset), swing)))
+    counted = [
+        (note, note.written.onset_beats, note.written.duration_beats)
+        for note in scene.visible()
+        if note.written.onset_beats is not None and note.written.duration_beats
+    ]
+    seconds = time_map.to_seconds([swung(float(onset), swing) for _, onset, _ in counted])
+    for (note, onset, length), counted_s in zip(counted, seconds.tolist(), strict=True):
         x = g.x(counted_s)
         if x < LEFT - 4:
             continue

@@ -317,13 +317,14 @@ def _join_beats(measure: ET.Element, start: Fraction, beat: Fraction) -> None:
             for element, kind in ((tuplets[0], "start"), (tuplets[-1], "stop")):
                 ET.SubElement(_notations_of(element), "tuplet", type=kind)
         row: list[ET.Element] = []
-        for element in [*inside, None]:
-            level = 0 if element is None else _BEAMS.get(element.findtext("type") or "", 0)
-            if element is not None and level and element.find("rest") is None:
+        for element in inside:
+            level = _BEAMS.get(element.findtext("type") or "", 0)
+            if level and element.find("rest") is None:
                 row.append(element)
                 continue
             _beam(row)
             row = []
+        _beam(row)
 
 
 _BEAMS = {"eighth": 1, "16th": 2, "32nd": 3, "64th": 4}
