@@ -42,6 +42,7 @@ class Reasons:
 
 
 TORN = "torn"
+SPEAKS = 0.4  # from here on a clue of the sound is told
 _WORDS = {
     "shift": "the hand has to shift",
     "travel": "the hand has to travel",
@@ -226,8 +227,14 @@ def _why(
         why.append(f"the bend has {'two' if fret - position == 2 else 'three'} fingers behind it")
     if before is not None and placement.positions[before] == position and fret > 0:
         why.append(f"the hand stays at fret {position}")
-    if fret == 0:
+    clue = dict(note.clue)
+    if fret == 0 and clue.get((string, fret), 0.0) < 0.0:
+        why.append("the open string can be heard ringing under the next note")
+    elif fret == 0:
         why.append("an open string leaves the hand free")
+    others = [cost for place, cost in clue.items() if place != (string, fret)]
+    if fret and others and min(others) - clue.get((string, fret), 0.0) > SPEAKS:
+        why.append(f"its overtones sound like string {string} (weight {min(others):.1f})")
     if before is not None and abs(placement.strings[before] - string) == 1:
         why.append(f"the note before is on the string beside it, {placement.strings[before]}")
     elif before is not None and placement.strings[before] == string and not tags:
