@@ -140,9 +140,7 @@ class TestEveryReasonIsTrue(unittest.TestCase):
                             f"{candidate.words!r} of string {candidate.string}, fret "
                             f"{candidate.fret} in {notes[index]}, near {case.near}",
                         )
-        missing = (
-            set(TRUTH) - set(seen) - {"an open string inside a grip", "the sound speaks against it"}
-        )
+        self.assertGreaterEqual(len(seen), 16)
 
     def test_reasons_for_places(self) -> None:
         rng = np.random.default_rng(5)
