@@ -147,9 +147,9 @@ def kind_thresholds(items: list, settings: DecoderSettings, kinds: list) -> dict
 
     Slurs are settled apart for rising and falling steps: a rising one is much more often picked.
     """
-    names = ("slurred", "slide", "muted", "harmonic")
+    names = ("slurred", "slide", "muted", "harmonic", "tap")
     told: dict[str, list[tuple[float, bool]]] = {
-        name: [] for name in ("slurred_up", "slurred_down", *names[1:])
+        name: [] for name in ("slurred_up", "slurred_down", *names[1:], "bending", "shaking")
     }
     for (posteriors, truth), cells in zip(items, kinds, strict=True):
         notes = [n for n in decode(posteriors, settings) if not n.dead]
@@ -166,6 +166,10 @@ def kind_thresholds(items: list, settings: DecoderSettings, kinds: list) -> dict
                     told["slurred_up" if step > 0 else "slurred_down"].append((value, wanted))
                 elif name != "slurred":
                     told[name].append((value, wanted))
+            rows = slice(max(row - 1, 0), row + 5)
+            for layer, name in ((7, "bending"), (8, "shaking")):
+                moving = cells[layer, rows, frame : max(round(note.end), frame + 1)]
+                told[name].append((float(getattr(note, name)), int(moving.sum()) >= 4))
     chosen = {}
     for name, pairs in told.items():
         p, y = np.array([a for a, _ in pairs]), np.array([b for _, b in pairs])
