@@ -174,6 +174,38 @@ class TestEdits(unittest.TestCase):
         gone = edits.delete_notes(added, 1, [5])
         self.assertEqual(gone, self.lesson)
 
+    def test_slurred_or_picked_two_or_one_are_taken_as_such(self) -> None:
+        lesson = small_lesson()
+
+        def offering(ident: int, *others: RunnerUp) -> Lesson:
+            phrase = lesson.phrases[0]
+            notes = [
+                replace(n, heard=replace(n.heard, runner_ups=others)) if n.ident == ident else n
+                for n in phrase.notes
+            ]
+            return lesson.with_phrase(phrase.with_notes(notes))
+
+        picked = edits.take_runner_up(offering(2, RunnerUp(62.0, 0.4, "picked")), 1, 2)
+        self.assertNotIn("hammer-on", self._note(picked, 2).written.techniques)
+        self.assertEqual(self._note(picked, 2).heard.runner_ups[-1].why, "slurred")
+        back = edits.take_runner_up(picked, 1, 2)
+        self.assertIn("hammer-on", self._note(back, 2).written.techniques)
+        pulled = edits.take_runner_up(offering(4, RunnerUp(64.0, 0.4, "slurred")), 1, 4)
+        self.assertIn("pull-off", self._note(pulled, 4).written.techniques)
+        two = edits.take_runner_up(offering(1, RunnerUp(60.0, 0.4, "two notes", 0.2)), 1, 1)
+        self.assertEqual([n.onset_s for n in two.phrases[0].notes][:2], [2.0, 2.2])
+        again = [note(1, 2.0, 3, 5), note(2, 2.41, 3, 5)]
+        again[1] = replace(
+            again[1],
+            heard=replace(
+                again[1].heard, runner_ups=(RunnerUp(60.0, 0.6, "one with the note before"),)
+            ),
+        )
+        whole = lesson.with_phrase(lesson.phrases[0].with_notes(again))
+        one = edits.take_runner_up(whole, 1, 2)
+        self.assertEqual(len(one.phrases[0].notes), 1)
+        self.assertAlmostEqual(one.phrases[0].notes[0].offset_s, 2.81)
+
     def test_the_runner_up_changes_places_with_the_reading(self) -> None:
         old = self._note(self.lesson, 1)
         heard = replace(old.heard, runner_ups=(RunnerUp(72.0, 0.3, "an octave up"),))

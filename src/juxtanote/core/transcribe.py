@@ -235,7 +235,7 @@ def to_notes(
         seen = HeardNote(
             note.onset_s, max(note.offset_s, note.onset_s + 0.02), note.midi, note.level_db,
             note.confidence, note.curve, note.evidence,
-            tuple(RunnerUp(o.midi, min(o.confidence, 1.0), o.why) for o in note.others),
+            tuple(RunnerUp(o.midi, min(o.confidence, 1.0), o.why, o.at_s) for o in note.others),
             note.stiffness, note.clarity, note.tied,
         )  # fmt: skip
         written = WrittenNote(

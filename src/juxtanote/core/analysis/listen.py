@@ -17,6 +17,7 @@ from juxtanote.core.units import amplitude_to_db, cents_to_reference_hz, midi_to
 GLIDE_BELOW = 0.55
 BEND_SOON = (6.0, 26.0)  # frames from the stroke to the top: 70 to 300 ms
 TIED_GAP_S = 0.09
+UNSURE = 0.2  # from here on another reading is offered
 NO_STIFFNESS = frozenset(
     {"vibrato", "bend", "pre-bend", "slide", "palm-mute", "natural-harmonic", "dead"}
 )
@@ -29,6 +30,7 @@ class OtherReading:
     midi: float
     confidence: float
     why: str
+    at_s: float = 0.0  # where a note would be split, from its onset
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,13 +129,16 @@ def listen(
         found = join_glides(decode(heard, hints.decoder()))
         onset_curve = heard.cells[0].max(axis=0).astype(np.float64)
         voices = heard.cells[1].sum(axis=0).astype(np.float64)
+        onset_rows: NDArray[np.float32] | None = heard.cells[0]
     else:
         found, onset_curve = one_voice.find_notes(mid, reference_hz=reference_hz)
         voices = (onset_curve >= 0).astype(np.float64)
+        onset_rows = None
     spectra = curves.measure_spectra(mid, SAMPLE_RATE)
     notes = _describe(found, mid, spectra, reference_hz, part_of(progress, 0.6, 1.0))
     level = _level_curve(mid, len(onset_curve))
     notes = _with_stiffness(notes, mid, reference_hz)
+    notes = [_with_other_kinds(notes, k, onset_rows) for k in range(len(notes))]
     moved = tuple(_shifted(note, start_s) for note in notes)
     hop_s = HOP_LENGTH / SAMPLE_RATE
     return Listening(moved, start_s, hop_s, onset_curve, level, voices)
@@ -155,6 +160,40 @@ def _made_certain(
         cells[0, row, first] = 0.99
         cells[1, row, first : max(last, first + 2)] = 0.97
     return replace(heard, cells=cells)
+
+
+def _with_other_kinds(
+    notes: list[PerceivedNote], index: int, onset_rows: NDArray[np.float32] | None
+) -> PerceivedNote:
+    """Offer what else a note could be at its pitch: slurred or picked, two notes, or one with another.
+
+    `onset_rows` are the probabilities of onsets, (N_PITCHES, n_frames).
+    """
+    note, hop_s = notes[index], HOP_LENGTH / SAMPLE_RATE
+    if "dead" in note.techniques:
+        return note
+    others = list(note.others)
+    slurred = bool(note.techniques & {"hammer-on", "pull-off"})
+    if index and UNSURE < note.tied < 1.0 - UNSURE and not note.techniques & {"slide", "tap"}:
+        share = 1.0 - note.tied if slurred else note.tied
+        others.append(OtherReading(note.midi, round(share, 3), "picked" if slurred else "slurred"))
+    row = round(note.midi) - LOWEST_MIDI
+    if onset_rows is not None and 0 <= row < onset_rows.shape[0]:
+        first, last = int(note.onset_s / hop_s) + 8, int(note.offset_s / hop_s) - 8
+        inside = onset_rows[row, first : max(last, first)]
+        if len(inside) and float(inside.max()) > UNSURE:
+            at = (first + int(np.argmax(inside))) * hop_s - note.onset_s
+            if at > 0.06:
+                share = round(float(inside.max()), 3)
+                others.append(OtherReading(note.midi, share, "two notes", round(at, 3)))
+        near = onset_rows[row, max(first - 11, 0) : first - 4]
+        weak = len(near) and float(near.max()) < 0.5
+        again = index and abs(notes[index - 1].midi - note.midi) < 0.6
+        if weak and again and note.onset_s - notes[index - 1].offset_s < TIED_GAP_S:
+            share = round(1.0 - float(near.max()), 3)
+            others.append(OtherReading(note.midi, share, "one with the note before"))
+    others.sort(key=lambda other: -other.confidence)
+    return replace(note, others=tuple(others))
 
 
 def _with_stiffness(

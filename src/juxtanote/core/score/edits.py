@@ -7,7 +7,19 @@ from collections.abc import Callable, Iterable
 from dataclasses import replace
 
 from juxtanote.core.score.lesson import Lesson, Phrase
-from juxtanote.core.score.note import BENDS, SLURS, TECHNIQUES, HeardNote, Note, WrittenNote
+from juxtanote.core.score.note import (
+    BENDS,
+    ONE_NOTE,
+    PICKED,
+    SLURRED,
+    SLURS,
+    TECHNIQUES,
+    TWO_NOTES,
+    HeardNote,
+    Note,
+    RunnerUp,
+    WrittenNote,
+)
 from juxtanote.core.theory.tuning import Guitar
 
 SHORTEST_NOTE_S = 0.02
@@ -236,22 +248,73 @@ def join_notes(lesson: Lesson, phrase: int, notes: Iterable[int]) -> Lesson:
 
 def take_runner_up(lesson: Lesson, phrase: int, note: int) -> Lesson:
     """Read a note as its first runner-up; the old reading becomes the last runner-up."""
+    found = lesson.phrase(phrase)
+    old = found.note(note) if found is not None else None
+    if found is None or old is None or not old.heard.runner_ups:
+        return lesson
+    first, *others = old.heard.runner_ups
+    if first.why == TWO_NOTES:
+        spent = _with_runner_ups(lesson, phrase, note, tuple(others))
+        return split_note(spent, phrase, note, old.onset_s + first.at_s)
+    before = next(
+        (n for n in reversed(found.notes) if n.onset_s < old.onset_s - 0.03 and _alike(n, old)),
+        None,
+    )
+    if first.why == ONE_NOTE:
+        spent = _with_runner_ups(lesson, phrase, note, tuple(others))
+        return join_notes(spent, phrase, [before.ident, note]) if before is not None else spent
+    if first.why in (SLURRED, PICKED):
+        return _as_struck(lesson, phrase, old, first.why)
+    return _each_note(lesson, phrase, [note], lambda n: _at_other_pitch(lesson.guitar, n))
 
-    def taken(old: Note) -> Note:
-        if not old.heard.runner_ups:
-            return old
-        first, *others = old.heard.runner_ups
-        back = replace(first, midi=old.heard.midi, why="the first reading")
-        heard = replace(old.heard, midi=first.midi, runner_ups=(*others, back))
-        fret = old.written.fret + round(first.midi - old.heard.midi)
-        place = (old.written.string, fret)
-        if not 0 <= fret <= lesson.guitar.last_fret:
-            place = _any_place(lesson.guitar, round(first.midi)) or place
-        if not 0 <= place[1] <= lesson.guitar.last_fret:
-            return old
-        return replace(old, heard=heard).rewritten("pitch", string=place[0], fret=place[1])
 
-    return _each_note(lesson, phrase, [note], taken)
+def _alike(a: Note, b: Note) -> bool:
+    return abs(a.heard.midi - b.heard.midi) < 0.6
+
+
+def _with_runner_ups(
+    lesson: Lesson, phrase: int, note: int, others: tuple[RunnerUp, ...]
+) -> Lesson:
+    return _each_note(
+        lesson, phrase, [note], lambda n: replace(n, heard=replace(n.heard, runner_ups=others))
+    )
+
+
+def _as_struck(lesson: Lesson, phrase: int, note: Note, how: str) -> Lesson:
+    """Read a note as slurred from the note before it, or as picked; the other way comes last."""
+    found = lesson.phrase(phrase)
+    assert found is not None
+    earlier = [n for n in found.notes if n.onset_s < note.onset_s - 0.02]
+    tags = set(note.written.techniques) - SLURS
+    if how == SLURRED and earlier:
+        tags.add("pull-off" if earlier[-1].heard.midi > note.heard.midi else "hammer-on")
+    first, *others = note.heard.runner_ups
+    back = replace(
+        first,
+        why=PICKED if how == SLURRED else SLURRED,
+        confidence=round(1.0 - first.confidence, 3),
+    )
+    heard = replace(note.heard, runner_ups=(*others, back))
+    changed = replace(note, heard=heard).rewritten(
+        "techniques",
+        techniques=frozenset(tags),
+        stroke="" if how == SLURRED else note.written.stroke,
+    )
+    return _each_note(lesson, phrase, [note.ident], lambda n: changed)
+
+
+def _at_other_pitch(guitar: Guitar, old: Note) -> Note:
+    """Read a note at the pitch of its first runner-up."""
+    first, *others = old.heard.runner_ups
+    back = replace(first, midi=old.heard.midi, why="the first reading")
+    heard = replace(old.heard, midi=first.midi, runner_ups=(*others, back))
+    fret = old.written.fret + round(first.midi - old.heard.midi)
+    place = (old.written.string, fret)
+    if not 0 <= fret <= guitar.last_fret:
+        place = _any_place(guitar, round(first.midi)) or place
+    if not 0 <= place[1] <= guitar.last_fret:
+        return old
+    return replace(old, heard=heard).rewritten("pitch", string=place[0], fret=place[1])
 
 
 def _any_place(guitar: Guitar, midi: int) -> tuple[int, int] | None:

@@ -14,15 +14,22 @@ FINGERS = ("", "0", "1", "2", "3", "4", "T")
 STROKES = ("", "down", "up", "thumb", "index", "middle", "ring")
 LOCKABLE = frozenset({"pitch", "place", "techniques", "time", "finger", "stroke"})
 WIDEST_BEND = 5.0
+SLURRED, PICKED = "slurred", "picked"
+TWO_NOTES, ONE_NOTE = "two notes", "one with the note before"
+OTHER_KINDS = (SLURRED, PICKED, TWO_NOTES, ONE_NOTE)
 
 
 @dataclass(frozen=True, slots=True)
 class RunnerUp:
-    """Another reading of what was heard."""
+    """Another reading of what was heard: another pitch, or one of `OTHER_KINDS` at the same one.
+
+    `at_s` is where a note would be split, in seconds from its onset.
+    """
 
     midi: float
     confidence: float
     why: str
+    at_s: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
