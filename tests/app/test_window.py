@@ -416,7 +416,7 @@ class TestWithoutDisplay(unittest.TestCase):
 
         with tempfile.TemporaryDirectory() as folder:
             paths = write_shots(Path(folder) / "shots")
-            self.assertEqual(len(paths), 5)
+            self.assertEqual(len(paths), 6)
             for path in paths:
                 from PyQt6.QtGui import QImage
 

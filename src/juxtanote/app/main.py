@@ -154,13 +154,25 @@ def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False)
             _choose_most_found(window)
             wait(1500)
         wait(250)
-        path = folder / f"{name}.png"
-        if not window.grab().save(str(path)):
-            raise JuxtanoteError(f"“{path}” could not be written. Choose another folder.")
-        paths.append(path)
+        paths.append(_picture(window, folder / f"{name}.png"))
+        if index == PLACE and phrases:
+            here = window.document.phrase
+            window.document.choose_phrase(max(phrases, key=lambda p: len(p.notes)).ident)
+            window.place.next_alternative()
+            wait(400)
+            paths.append(_picture(window, folder / f"{name}-compared.png"))
+            window.document.undo_stack.undo()
+            if here is not None:
+                window.document.choose_phrase(here.ident)
     window.shut_down()
     window.deleteLater()
     return paths
+
+
+def _picture(window: object, path: Path) -> Path:
+    if not window.grab().save(str(path)):  # type: ignore[attr-defined]
+        raise JuxtanoteError(f"“{path}” could not be written. Choose another folder.")
+    return path
 
 
 def _select_something(window: object) -> None:

@@ -75,13 +75,15 @@ class Neck(QWidget):
             painter.setPen(pen("written", 1.0, Qt.PenStyle.DashLine))
             painter.drawRect(box)
         painter.setFont(font(SMALL))
+        numbered_at = -100.0
         for fret in range(self._last_fret + 1):
             x = self.fret_x(fret)
             painter.setPen(pen("ink", 3.0) if fret == 0 else pen("rule", 1.4))
             painter.drawLine(QPointF(x, top), QPointF(x, bottom))
-            if fret in NUMBERED:
+            middle = 0.5 * (self.fret_x(max(fret - 1, 0)) + x)
+            if fret in NUMBERED and abs(middle - numbered_at) > 17:
+                numbered_at = middle
                 painter.setPen(colour("soft"))
-                middle = 0.5 * (self.fret_x(fret - 1) + x)
                 area = QRectF(middle - 12, bottom + 5, 24, 14)
                 painter.drawText(area, Qt.AlignmentFlag.AlignCenter, str(fret))
         for string in range(1, self._guitar.string_count + 1):
