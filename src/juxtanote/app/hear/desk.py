@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QCheckBox,
@@ -57,6 +58,7 @@ class HearDesk(QWidget):
         self._document, self._transport = document, transport
         self._measured: Measured | None = None
         self._filling = False
+        self._stale = False
         self.strip = Strip(document, transport, detailed=True)
         self._repeats: dict[int, str] = {}
         self.order = soft()
@@ -208,8 +210,17 @@ class HearDesk(QWidget):
             f"measured {measured.reference_cents:+.1f}, sure {measured.reference_certainty:.2f}"
         )
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self._stale:
+            self._on_lesson_changed()
+
     def _on_lesson_changed(self) -> None:
         if self._filling:
+            return
+        window = self.window()
+        self._stale = window is not None and window.isVisible() and not self.isVisible()
+        if self._stale:  # another desk is in front: this one is filled when it is shown
             return
         self._filling = True
         lesson = self._document.lesson

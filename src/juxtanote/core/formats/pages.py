@@ -9,6 +9,7 @@ from fractions import Fraction
 
 from juxtanote.core.formats.breakdown import breakdown
 from juxtanote.core.formats.text_tab import bend_name
+from juxtanote.core.score.form import heading_of
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import SLURS, Note
 from juxtanote.core.score.rhythm import beams_of, count_word, is_on_beat, write_phrase
@@ -150,8 +151,9 @@ def _phrase(setter: _Typesetter, phrase: Phrase, with_breakdown: bool) -> None:
     title = phrase.name + (f"  ×{phrase.repeats}" if phrase.repeats > 1 else "")
     setter.y += 3
     setter.paragraph(title, 13, bold=True)
-    if phrase.place_in_form:
-        setter.paragraph(phrase.place_in_form, 8.5, soft=True)
+    under = heading_of(phrase, lesson)
+    if under:
+        setter.paragraph(under, 8.5, soft=True)
     written = write_phrase(phrase, lesson.time_map)
     for bars in _systems(written, lesson):
         setter.need(_system_height(lesson))
@@ -229,13 +231,15 @@ def _system(setter: _Typesetter, bars: list[_Bar], lesson: Lesson) -> None:
         page.strokes.append(Stroke(((left, y), (right, y)), 0.12, soft=True))
         name = pitch_name(lesson.guitar.tuning[-1 - string])[:-1]
         page.words.append(Words(left - 2, y + 0.9, name, 6, anchor="right", soft=True))
-    x = left
+    x, chords = left, dict(lesson.chords)
     page.strokes.append(Stroke(((x, top), (x, bottom)), 0.25))
     place: dict[int, float] = {}
     for bar in bars:
         width = bar.beat_width * scale
         label = str(bar.number + 1) if bar.number >= 0 else "pickup"
         page.words.append(Words(x + 0.6, top - 9.0, label, 6, soft=True))
+        if bar.number + 1 in chords:
+            page.words.append(Words(x + 5.0, top - 9.0, chords[bar.number + 1], 8, True))
         for note in bar.notes:
             inside = float((note.written.onset_beats or Fraction(0)) - bar.number * per_bar)
             inside -= bar.first_beat

@@ -2,6 +2,7 @@
 
 from fractions import Fraction
 
+from juxtanote.core.score.form import heading_of
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.rhythm import count_word
@@ -74,14 +75,18 @@ def write_text_tab(lesson: Lesson) -> str:
 def _phrase_text(phrase: Phrase, lesson: Lesson) -> str:
     time_map = lesson.time_map
     title = f"{phrase.name}" + (f" ×{phrase.repeats}" if phrase.repeats > 1 else "")
-    if phrase.place_in_form:
-        title += f" ({phrase.place_in_form})"
+    under = heading_of(phrase, lesson)
+    if under:
+        title += f" ({under})"
     per_bar = time_map.beats_per_bar
     bars: dict[int, list[Note]] = {}
     for note in phrase.notes:
         bars.setdefault(int(_onset(note, lesson) // per_bar), []).append(note)
     blocks = [title]
     numbers = list(range(min(bars), max(bars) + 1))
+    chords = dict(lesson.chords)
+    if any(bar + 1 in chords for bar in numbers):
+        blocks.append("| " + " | ".join(chords.get(bar + 1, "–") for bar in numbers) + " |")
     for index in range(0, len(numbers), BARS_PER_LINE):
         chunk = numbers[index : index + BARS_PER_LINE]
         drawn = [_bar_lines(bars.get(bar, []), bar, lesson) for bar in chunk]

@@ -1,12 +1,22 @@
 """Bars counted in a form: which bar of twelve this is, and which chord stands over it."""
 
-from juxtanote.core.score.lesson import Lesson
+from juxtanote.core.score.lesson import Lesson, Phrase
 
 
 def bar_at(lesson: Lesson, seconds: float) -> int:
     """Give the bar (1-based) that a time belongs to; a note just before a bar line belongs to it."""
     beats = float(lesson.time_map.to_beats(seconds))
     return lesson.time_map.bar_and_beat(beats + 0.12)[0]
+
+
+def heading_of(phrase: Phrase, lesson: Lesson) -> str:
+    """Give what stands beside a phrase's name: place in the form, ending, swing."""
+    words = [phrase.place_in_form or form_position(lesson, phrase.start_s + 0.1)]
+    if phrase.ending:
+        words.append("first ending" if phrase.ending == 1 else "second ending")
+    if phrase.subdivision == "swung eighths":
+        words.append("eighths are swung")
+    return ", ".join(word for word in words if word)
 
 
 def form_position(lesson: Lesson, seconds: float) -> str:
