@@ -184,7 +184,7 @@ def _over_chord(midi: float, symbol: str) -> str:
     if not symbol:
         return ""
     tone = parse_chord(symbol).tone_name(midi)
-    return f", the {tone} of {symbol}" if tone else f", no tone of {symbol}"
+    return f", the {tone} of {symbol}" if tone else f", which is not in {symbol}"
 
 
 def note_role(note: Note, lesson: Lesson) -> str:
