@@ -25,7 +25,7 @@ def readings() -> BeatReading:
     slow, fast = np.arange(0.0, 16.0, 1.0), np.arange(0.0, 16.0, 0.5)
     return BeatReading(
         (Pulses(fast, 0, 4, 2, 120.0, 0.7), Pulses(slow, 0, 4, 2, 60.0, 0.3)),
-        (BarReading(4, 0, 0.8), BarReading(3, 2, 0.2)),
+        (BarReading(4, 0, 0.8), BarReading(2, 1, 0.2, 3)),
         0.1,
     )
 
@@ -40,7 +40,8 @@ class TestTime(WindowTest):
         self.assertAlmostEqual(self.document.lesson.time_map.tempo_at(5.0), 60.0)
         self.assertTrue(self.window.hear.time.pulse_evidence.text().startswith("60.0"))
         self.window.actions_by_name["next_bars"].trigger()
-        self.assertEqual(self.document.lesson.time_map.beats_per_bar, 3)
+        self.assertIn("6/8 from beat 2", self.window.hear.time.bar_evidence.text())
+        self.assertEqual(self.document.lesson.time_map.signature, (6, 8))
         self.document.undo_stack.undo()
         self.document.undo_stack.undo()
         self.assertEqual(self.document.lesson.time_map, before)

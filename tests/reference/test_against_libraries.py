@@ -97,6 +97,42 @@ class TestAgainstMirEval(unittest.TestCase):
         found = find_beats(audio).best.beat_times_s
         self.assertGreater(mir_eval.beat.f_measure(truth, found), 0.95)
 
+    def test_beats_and_bars_of_drums_at_slow_and_fast_tempos(self) -> None:
+        """Bass drum on one and three, snare on two and four, hats between (common practice)."""
+        rng = np.random.default_rng(6)
+        for bpm, pickup in ((76, 0), (104, 1), (152, 0)):
+            beats = np.arange(0.4, 24.0, 60 / bpm)
+            audio = np.zeros(25 * RATE, dtype=np.float32)
+            times = np.arange(int(0.15 * RATE)) / RATE
+            kick = np.sin(2 * np.pi * 58 * times) * np.exp(-times / 0.05)
+            snare = rng.standard_normal(len(times)) * np.exp(-times / 0.04)
+            hat = np.diff(rng.standard_normal(len(times) + 1)) * np.exp(-times / 0.012)
+            for k, beat in enumerate(beats):
+                where = (k - pickup) % 4
+                low = 0.6 if where == 0 else 0.4 if where == 2 else 0.0
+                for sound, level, at in (
+                    (kick, low, beat), (snare, 0.35 * (where in (1, 3)), beat), (hat, 0.12, beat),
+                    (hat, 0.08, beat + 30 / bpm),
+                ):  # fmt: skip
+                    start = int(at * RATE)
+                    audio[start : start + len(sound)] += level * sound.astype(np.float32)
+                held = np.arange(int(0.9 * 60 / bpm * RATE)) / RATE
+                root = (55.0, 73.4)[(k - pickup) // 4 % 2]
+                chord = sum(
+                    np.sin(2 * np.pi * n * hertz * held) / n
+                    for hertz in (root, 2 * root, 3 * root, 4 * root * 2 ** (3 / 12))
+                    for n in range(1, 6)
+                )
+                start = int(beat * RATE)
+                audio[start : start + len(held)] += (0.04 * chord).astype(np.float32)
+            found = find_beats(audio).best
+            bars = found.beat_times_s[found.first_downbeat :: found.beats_per_bar]
+            with self.subTest(bpm=bpm):
+                self.assertGreater(mir_eval.beat.f_measure(beats, found.beat_times_s), 0.95)
+                self.assertEqual(found.beats_per_bar, 4)
+                late = [np.min(np.abs(bars - beat)) for beat in beats[pickup::4]]
+                self.assertLess(float(np.median(late)), 0.05)
+
     def _score(self, name: str) -> float:
         truth = [r for r in read_rows(TRUTH.read_text()) if "dead" not in r.techniques]
         sound = read_sound(DEMO / name, sample_rate=RATE)

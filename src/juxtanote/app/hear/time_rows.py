@@ -132,7 +132,7 @@ class TimeRows(QObject):
         self.pulse_evidence.setText(_listed(_pulse_words(first), [_pulse_words(r) for r in others]))
         bars = _turned(beats.bars[:4], self._bars_taken)
         self.bar_evidence.setToolTip(f"The beats fall into threes: {100 * beats.threes:.0f} %")
-        words = [_bar_words(beats, reading) for reading in bars]
+        words = [_bar_words(reading) for reading in bars]
         self.bar_evidence.setText(_listed(words[0], words[1:2]))
 
     def show_lesson(self, lesson: Lesson, phrase: Phrase | None) -> None:
@@ -188,7 +188,10 @@ class TimeRows(QObject):
         self._map(
             "Take other bars",
             lambda m: replace(
-                m, beats_per_bar=reading.beats_per_bar, first_downbeat=reading.first_downbeat
+                m,
+                beats_per_bar=reading.beats_per_bar,
+                first_downbeat=reading.first_downbeat,
+                division=reading.division,
             ),
         )
         self._show_evidence()
@@ -276,10 +279,9 @@ def _pulse_words(reading: Pulses) -> str:
     return f"{reading.bpm:.1f} ({100 * reading.share:.0f} %)"
 
 
-def _bar_words(beats: BeatReading, reading: BarReading) -> str:
-    count = reading.beats_per_bar
-    first = reading.first_downbeat % count
-    return f"{count} from beat {first + 1} ({100 * reading.share:.0f} %)"
+def _bar_words(reading: BarReading) -> str:
+    first = reading.first_downbeat % reading.beats_per_bar
+    return f"{reading.signature} from beat {first + 1} ({100 * reading.share:.0f} %)"
 
 
 def _listed(first: str, others: list[str]) -> str:

@@ -53,6 +53,13 @@ class BarReading:
     beats_per_bar: int
     first_downbeat: int
     share: float
+    division: int = 2
+
+    @property
+    def signature(self) -> str:
+        """Name the metre, as "4/4" or "6/8"."""
+        threes = self.division == 3
+        return f"{3 * self.beats_per_bar}/8" if threes else f"{self.beats_per_bar}/4"
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,10 +101,13 @@ def find_beats(
     readings = [_reading(pulses[k], float(shares[k])) for k in likely]
     best = pulses[int(order[0])]
     threes = weigh_division(best)
-    bars = tuple(
-        BarReading(per_bar, first, share) for share, per_bar, first in weigh_bars(best, threes)
-    )
-    return BeatReading(tuple(readings[:4]), bars, threes)
+    bars = [
+        BarReading(per_bar, first, share * divided, division)
+        for division, divided in ((2, 1.0 - threes), (3, threes))
+        for share, per_bar, first in weigh_bars(best, float(division == 3))
+    ]
+    bars.sort(key=lambda reading: -reading.share)
+    return BeatReading(tuple(readings[:4]), tuple(bars), threes)
 
 
 def _reading(pulse: Pulse, share: float) -> Pulses:
