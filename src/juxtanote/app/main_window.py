@@ -209,7 +209,7 @@ class MainWindow(QMainWindow):
         self.hear.audition_wanted.connect(self.tasks.audition)
         self.files.sound_ready.connect(self._on_sound_ready)
         self.tasks.measured.connect(self.hear.show_measured)
-        self.tasks.lead_found.connect(self.hear.strip.show_lead)
+        self.tasks.lead_found.connect(self.hear.show_lead)
         self.tasks.tab_rendered.connect(self._on_tab_rendered)
         self.teach.share_changed.connect(self._on_share)
 

@@ -38,7 +38,7 @@ from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.theory.pitch import pitch_name
 from juxtanote.core.theory.scales import parse_key
 from juxtanote.core.theory.tuning import PRESETS, parse_tuning, tuning_name
-from juxtanote.core.transcribe import Measured, guess_tuning
+from juxtanote.core.transcribe import Measured, guess_tuning, lead_spans
 
 
 class HearDesk(QWidget):
@@ -57,6 +57,7 @@ class HearDesk(QWidget):
         super().__init__(parent)
         self._document, self._transport = document, transport
         self._measured: Measured | None = None
+        self._lead: tuple[tuple[float, float], ...] | None = None
         self._filling = False
         self._stale = False
         self.strip = Strip(document, transport, detailed=True)
@@ -89,9 +90,10 @@ class HearDesk(QWidget):
             self.source.addItem(words, key)
         self.low = number_box(20, 16_000, 20, 40, " Hz", "Lowest frequency")
         self.high = number_box(20, 16_000, 20, 10_000, " Hz", "Highest frequency")
+        self.source.setMinimumWidth(112)
         self.low.setFixedWidth(84)
         self.high.setFixedWidth(96)
-        self.no_drums = QCheckBox("without drums")
+        self.no_drums = QCheckBox("no drums")
         self.choose = QPushButton(labels.CHOOSE)
         self.audition = QCheckBox(labels.AUDITION)
         self.focus_why = soft()
@@ -196,6 +198,7 @@ class HearDesk(QWidget):
         self.phrases.itemChanged.connect(self._on_cell)
         self.phrases.currentCellChanged.connect(self._on_row)
         self.strip.play_here.connect(self._on_play_here)
+        self._document.sound_changed.connect(self._forget_lead)
         self._document.lesson_changed.connect(self._on_lesson_changed)
         self._document.phrase_changed.connect(self._on_lesson_changed)
         self._document.phrase_changed.connect(self._end_audition)
@@ -209,6 +212,14 @@ class HearDesk(QWidget):
         self.evidence["reference"].setText(
             f"measured {measured.reference_cents:+.1f}, sure {measured.reference_certainty:.2f}"
         )
+
+    def show_lead(self, spans: tuple[tuple[float, float], ...]) -> None:
+        """Show where the lead was heard to play in the whole recording."""
+        self._lead = spans
+        self.strip.show_lead(spans)
+
+    def _forget_lead(self) -> None:
+        self._lead = None
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
@@ -236,6 +247,9 @@ class HearDesk(QWidget):
         self._show_feel(lesson)
         self._show_focus()
         self._fill_table(lesson)
+        if self._lead is None:  # not looked for yet: where the notes of the phrases are
+            notes = sorted((n.onset_s, n.offset_s) for p in lesson.phrases for n in p.notes)
+            self.strip.show_lead(lead_spans(notes))
         self._filling = False
 
     def _show_feel(self, lesson: Lesson) -> None:
