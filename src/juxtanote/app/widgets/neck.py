@@ -94,9 +94,10 @@ class Neck(QWidget):
 
     def _paint_places(self, painter: QPainter) -> None:
         seen: set[tuple[int, int]] = set()
-        painter.setPen(pen("written", 0.8))
-        for before, after in zip(self._path, self._path[1:], strict=False):
-            painter.setOpacity(0.35)
+        painter.setPen(pen("written", 0.9))
+        steps = max(len(self._path) - 1, 1)
+        for index, (before, after) in enumerate(zip(self._path, self._path[1:], strict=False)):
+            painter.setOpacity(0.12 + 0.6 * index / steps)  # later moves are drawn stronger
             painter.drawLine(self.spot(*before), self.spot(*after))
         painter.setOpacity(1.0)
         for place in self._path:
