@@ -1,8 +1,8 @@
-"""``python -m bench NAME``: run, accuracy, time, key, placement or hands."""
+"""``python -m bench NAME``: run, accuracy, time, key, placement, hands or settle."""
 
 import sys
 
-NAMES = ("run", "accuracy", "time", "key", "placement", "hands")
+NAMES = ("run", "accuracy", "time", "key", "placement", "hands", "settle")
 MODULES = {"time": "timing", "key": "keys"}
 
 

@@ -173,10 +173,13 @@ def kind_thresholds(items: list, settings: DecoderSettings, kinds: list) -> dict
     chosen = {}
     for name, pairs in told.items():
         p, y = np.array([a for a, _ in pairs]), np.array([b for _, b in pairs])
-        best = max(
+        ways = [
             (2 * np.sum(y & (p > t)) / max(np.sum(y) + np.sum(p > t), 1), t)
             for t in np.arange(0.1, 0.9, 0.05)
-        )
+        ]
+        # Of thresholds that do about as well, the one nearest the middle carries over best.
+        good = [way for way in ways if way[0] > max(ways)[0] - 0.025]
+        best = min(good, key=lambda way: abs(way[1] - 0.5))
         chosen[name] = round(float(best[1]), 2)
         print(f"{name}: F1 {best[0]:.3f} at {best[1]:.2f}, {int(y.sum())} of {len(y)}")
     chosen["slurred"] = chosen["slurred_up"]
