@@ -12,6 +12,7 @@ from music21 import harmony, meter
 from juxtanote.core.analysis.chords import suggest_chords
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.formats.breakdown import generate_breakdown, note_role
+from juxtanote.core.score.cuts import propose_cuts
 from juxtanote.core.score.form import chord_at, form_position, set_chords
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import HeardNote, Note, WrittenNote
@@ -164,6 +165,20 @@ class TestRepeats(unittest.TestCase):
             for k, n in enumerate(notes_at(8.0, 60, 61, 66, 70))
         ]
         self.assertEqual(phrase_repeats(lesson_of(notes_at(0.0, *self.LICK), uneven)), {})
+
+
+class TestCutsAtRepetitions(unittest.TestCase):
+    def test_a_figure_that_begins_again_is_a_place_to_cut(self) -> None:
+        figure = [69, 72, 74, 76, 74, 72, 69, 67]
+        midi = [*figure, *(m + 5 for m in figure), *figure]
+        onsets = [0.3 * k for k in range(len(midi))]
+        offsets = [t + 0.28 for t in onsets]
+        plain = TimeMap(tuple(0.71 * k for k in range(30)))  # bar lines fall elsewhere
+        cuts = propose_cuts(onsets, offsets, plain, midi)
+        starts = [min(range(len(onsets)), key=lambda k: abs(onsets[k] - c.start_s)) for c in cuts]
+        self.assertTrue({8, 16} & set(starts), cuts)
+        blind = propose_cuts(onsets, offsets, plain)
+        self.assertLessEqual(len(blind), len(cuts))
 
 
 class TestMetre(unittest.TestCase):

@@ -160,7 +160,12 @@ class Tasks(QObject):
             notes = hear_all(sound, reference_cents=lesson.reference_cents, progress=progress)
             sure = [n for n in notes if n.confidence > SURE_ENOUGH]
             spans = [(n.onset_s, n.offset_s) for n in sure]
-            cuts = propose_cuts([s for s, _ in spans], [e for _, e in spans], lesson.time_map)
+            cuts = propose_cuts(
+                [s for s, _ in spans],
+                [e for _, e in spans],
+                lesson.time_map,
+                [n.midi for n in sure],
+            )
             return cuts, lead_spans(spans)
 
         job = Job("Looking for phrases", work)

@@ -28,6 +28,7 @@ from juxtanote.app.hear.time_rows import TimeRows, row
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.parts import Panel, heading, number_box, soft
 from juxtanote.app.widgets.strip import Strip
+from juxtanote.core.analysis.key import find_keys, pitch_class_weights
 from juxtanote.core.errors import TuningError
 from juxtanote.core.score import edits
 from juxtanote.core.score.feel import feel_words, measure_feel
@@ -242,7 +243,7 @@ class HearDesk(QWidget):
         self.tuning.setToolTip(tuning_name(lesson.guitar.tuning))
         self.evidence["tuning"].setText(_tuning_evidence(lesson))
         self.key.setText(lesson.key)
-        self.evidence["key"].setText(lesson.scale and f"scale: {lesson.scale}")
+        self.evidence["key"].setText(_key_evidence(lesson))
         self.feel.setText(lesson.feel)
         self._show_feel(lesson)
         self._show_focus()
@@ -441,6 +442,20 @@ def _tuning_evidence(lesson: Lesson) -> str:
     guess = guess_tuning(midi)
     names = {tuning: name for name, tuning in PRESETS.items()}
     return f"lowest note heard {pitch_name(min(midi))}: {names.get(guess, tuning_name(guess))} would do"
+
+
+def _key_evidence(lesson: Lesson) -> str:
+    """Say the scale that is set, and which keys the notes heard so far would fit."""
+    notes = sorted((n for p in lesson.phrases for n in p.notes), key=lambda n: n.onset_s)
+    pitched = [n for n in notes if "dead" not in n.written.techniques]
+    words = [f"scale: {lesson.scale}"] if lesson.scale else []
+    if len(pitched) >= 5:
+        weights = pitch_class_weights(
+            [n.heard.midi for n in pitched], [n.heard.duration_s for n in pitched]
+        )
+        best, other = find_keys(weights, pitched[-1].heard.midi)[:2]
+        words.append(f"heard {best.name} ({best.fit:.2f}), or {other.name} ({other.fit:.2f})")
+    return "; ".join(words)
 
 
 def _clock(seconds: float) -> str:

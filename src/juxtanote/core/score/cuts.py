@@ -1,4 +1,4 @@
-"""Where a teacher would cut: at rests, after long notes, at bar lines."""
+"""Where a teacher would cut: at rests, after long notes, at bar lines, where something comes again."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -9,6 +9,8 @@ from juxtanote.core.score.time_map import TimeMap
 
 SHORTEST_S, LONGEST_S = 1.2, 9.0
 PAUSE_S = 0.35
+FIGURE = 5  # notes that make a figure known again
+RETURNS_S = 2.0  # shorter figures that come again belong to one phrase
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,25 +23,30 @@ class Cut:
 
 
 def propose_cuts(
-    onsets_s: Sequence[float], offsets_s: Sequence[float], time_map: TimeMap
+    onsets_s: Sequence[float],
+    offsets_s: Sequence[float],
+    time_map: TimeMap,
+    midi: Sequence[float] | None = None,
 ) -> list[Cut]:
     """Cut a row of notes, sorted by onset, into phrases.
 
-    Every gap is weighed: a pause counts most, then a held note, then a bar line; stretches that
+    Every gap is weighed: a pause counts most, then a held note, a repetition that begins (where
+    `midi` is given: the same steps in the same rhythm, in any key), a bar line; stretches that
     would be shorter than a breath or longer than one can keep in mind are not cut, or cut where
     the weight is largest.
     """
     onsets, offsets = np.asarray(onsets_s, float), np.asarray(offsets_s, float)
     if len(onsets) == 0:
         return []
-    weights, reasons = _weigh(onsets, offsets, time_map)
+    again = _repetitions(onsets, np.asarray(midi, float)) if midi is not None else set()
+    weights, reasons = _weigh(onsets, offsets, time_map, again)
     cuts: list[Cut] = []
     _divide(onsets, offsets, weights, reasons, 0, len(onsets), cuts)
     return cuts
 
 
 def _weigh(
-    onsets: np.ndarray, offsets: np.ndarray, time_map: TimeMap
+    onsets: np.ndarray, offsets: np.ndarray, time_map: TimeMap, again: set[int]
 ) -> tuple[np.ndarray, list[str]]:
     """Weigh the gap before each note but the first, and name the strongest reason."""
     ends = np.maximum.accumulate(offsets)
@@ -54,10 +61,32 @@ def _weigh(
             "a rest": 2.5 * min(max(pause / PAUSE_S, 0.0), 3.0),
             "a long note": 0.8 * min(max(held - 1.6, 0.0), 4.0),
             "a bar line": 0.8 if near_bar < 0.06 else 0.0,
+            "a repetition": 2.5 if k in again else 0.0,
         }
         weights[k] = sum(scores.values())
         reasons[k] = max(scores, key=lambda name: scores[name])
     return weights, reasons
+
+
+def _repetitions(onsets: np.ndarray, midi: np.ndarray) -> set[int]:
+    """Find where a figure of `FIGURE` notes begins again: its notes, and where it began first."""
+    steps, gaps = np.rint(np.diff(midi)), np.diff(onsets)
+    found: set[int] = set()
+    width = FIGURE - 1
+    for later in range(width, len(steps) - width + 1):
+        for earlier in range(later - width + 1):
+            if onsets[later] - onsets[earlier] < RETURNS_S:
+                break
+            here, there = slice(later, later + width), slice(earlier, earlier + width)
+            alike = np.array_equal(steps[here], steps[there]) and np.any(steps[here])
+            if alike and np.all(np.abs(gaps[here] - gaps[there]) < 0.15 * gaps[there] + 0.02):
+                starts_before = later and earlier and (
+                    steps[later - 1] == steps[earlier - 1]
+                    and abs(gaps[later - 1] - gaps[earlier - 1]) < 0.15 * gaps[earlier - 1] + 0.02
+                )  # fmt: skip
+                if not starts_before:
+                    found |= {later} if earlier == 0 else {earlier, later}
+    return found
 
 
 def _divide(
