@@ -162,6 +162,7 @@ def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False)
             wait(400)
             paths.append(_picture(window, folder / f"{name}-compared.png"))
             window.document.undo_stack.undo()
+            window.tell("")
             if here is not None:
                 window.document.choose_phrase(here.ident)
     window.shut_down()

@@ -153,7 +153,7 @@ class HearDesk(QWidget):
         self.reference.setSuffix(" cents")
         self.reference.setMaximumWidth(96)
         self.tuning.setMinimumWidth(150)
-        self.key.setMaximumWidth(96)
+        self.key.setFixedWidth(96)
         rows: list[tuple[str, QWidget]] = [
             ("tempo", self.time.tempo_row()),
             ("", self.time.pulse_row()),
@@ -448,13 +448,13 @@ def _key_evidence(lesson: Lesson) -> str:
     """Say the scale that is set, and which keys the notes heard so far would fit."""
     notes = sorted((n for p in lesson.phrases for n in p.notes), key=lambda n: n.onset_s)
     pitched = [n for n in notes if "dead" not in n.written.techniques]
-    words = [f"scale: {lesson.scale}"] if lesson.scale else []
+    words = [lesson.scale] if lesson.scale else []
     if len(pitched) >= 5:
         weights = pitch_class_weights(
             [n.heard.midi for n in pitched], [n.heard.duration_s for n in pitched]
         )
         best, other = find_keys(weights, pitched[-1].heard.midi)[:2]
-        words.append(f"heard {best.name} ({best.fit:.2f}), or {other.name} ({other.fit:.2f})")
+        words.append(f"heard {best.name} {best.fit:.2f}, or {other.name} {other.fit:.2f}")
     return "; ".join(words)
 
 
