@@ -11,13 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
-FFT_LENGTH = 32_768
+FFT_LENGTH = 16_384
 MOST_PARTIALS = 22
 SHORTEST_S = 0.11
 LONGEST_S = 0.40
 ATTACK_S = 0.025
-STIFFNESS = np.concatenate([[0.0], np.logspace(-5.6, -3.2, 73)])
-CENTS = np.arange(-18.0, 18.1, 2.0)
+STIFFNESS = np.concatenate([[0.0], np.logspace(-5.6, -3.2, 37)])
+CENTS = np.arange(-18.0, 18.1, 3.0)
 PLAIN_DB = 12.0  # a partial stands out by this much
 FEWEST = 6
 
