@@ -46,6 +46,15 @@ class TestTime(WindowTest):
         self.document.undo_stack.undo()
         self.assertEqual(self.document.lesson.time_map, before)
 
+    def test_bars_are_laid_by_time_when_the_beats_are_others(self) -> None:
+        self.open_small()
+        self.window.hear.show_measured(Measured(1.0, 0.5, readings()))
+        self.window.actions_by_name["next_pulse"].trigger()  # every second of the measured beats
+        self.window.actions_by_name["next_bars"].trigger()  # bars from the second measured beat
+        one = float(self.document.lesson.time_map.to_seconds(0.0))
+        self.assertLessEqual(abs(one - 0.5), 0.5)
+        self.assertIn(one, self.document.lesson.time_map.beat_times_s)
+
     def test_without_a_measurement_it_is_told(self) -> None:
         self.open_small()
         self.window.actions_by_name["next_pulse"].trigger()

@@ -12,12 +12,14 @@ from music21 import harmony, meter
 from juxtanote.core.analysis.chords import suggest_chords
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.formats.breakdown import generate_breakdown, note_role
+from juxtanote.core.formats.musicxml import write_musicxml
 from juxtanote.core.score.cuts import propose_cuts
+from juxtanote.core.score.feel import measure_feel
 from juxtanote.core.score.form import chord_at, form_position, set_chords
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import HeardNote, Note, WrittenNote
 from juxtanote.core.score.repeats import bar_repeats, compare, order_of_parts, phrase_repeats
-from juxtanote.core.score.rhythm import beams_of, count_word
+from juxtanote.core.score.rhythm import beams_of, count_word, quantise
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.theory.chords import QUALITIES, parse_chord, parse_progression
 from juxtanote.core.units import midi_to_hz
@@ -121,6 +123,21 @@ class TestForm(unittest.TestCase):
         self.assertIn("scale tone over Am", roles[1])
         self.assertIn("outside the scale (flat fifth)", roles[2])
 
+    def test_words_that_are_no_chord_are_left_alone(self) -> None:
+        lesson = lesson_of(notes_at(0.0, 72, 74, 75, 72), key="A minor", chords=((1, "purple"),))
+        self.assertNotIn("purple", note_role(lesson.phrases[0].notes[0], lesson))
+        self.assertIn("It lands on", generate_breakdown(lesson.phrases[0], lesson))
+        self.assertNotIn("<harmony", write_musicxml(lesson))
+
+    def test_a_first_ending_goes_back_to_the_phrase_before(self) -> None:
+        rows = [notes_at(2.0 * k, *(69 + k,) * 8) for k in range(4)]
+        lesson = lesson_of(*rows)
+        phrases = [replace(p, ending=max(k - 1, 0)) for k, p in enumerate(lesson.phrases)]
+        text = write_musicxml(replace(lesson, phrases=tuple(phrases)))
+        forward = text.index('<repeat direction="forward"')
+        bars = [text.index(f'<measure number="{n}"') for n in (2, 3, 4)]
+        self.assertTrue(bars[0] < forward < bars[1] < text.index('direction="backward"') < bars[2])
+
 
 class TestRepeats(unittest.TestCase):
     LICK = (72, 69, 67, 69, 72, 74, 72, 69)
@@ -141,7 +158,10 @@ class TestRepeats(unittest.TestCase):
         ((later, earlier, likeness),) = bar_repeats(phrase, lesson)
         self.assertEqual((later, earlier), (2, 1))
         self.assertEqual(likeness.words, "last three notes bent instead of pulled")
-        self.assertIn("last three notes bent instead of pulled", generate_breakdown(phrase, lesson))
+        self.assertIn(
+            "Bar 2 is as bar 1, last three notes bent instead of pulled.",
+            generate_breakdown(phrase, lesson),
+        )
 
     def test_another_key_other_strings_and_the_rhythm_alone(self) -> None:
         here = notes_at(0.0, *self.LICK)
@@ -198,6 +218,11 @@ class TestMetre(unittest.TestCase):
         six = TimeMap(beats_per_bar=2, division=3)
         words = [count_word(Fraction(k, 3), six) for k in range(6)]
         self.assertEqual(words, ["1", "2", "3", "4", "5", "6"])
+        onsets = [0.25 * k for k in range(12)]
+        feel = measure_feel(onsets, TimeMap(tuple(0.75 * k for k in range(6)), 0, 2, 4, 3))
+        self.assertEqual(feel.name if feel else "", "eighths")
+        fixed = quantise([0.3, 0.7], beat_s=0.75, subdivision="eighths", compound=True)
+        self.assertEqual(fixed, [Fraction(1, 3), Fraction(2, 3)])
         self.assertEqual(beams_of(0, [Fraction(k, 3) for k in range(3)], True).counts, (1, 1, 1))
         self.assertEqual(beams_of(0, [Fraction(k, 3) for k in range(3)], True).tuplet, 0)
         self.assertEqual(beams_of(0, [Fraction(k, 3) for k in range(3)], False).tuplet, 3)

@@ -16,6 +16,7 @@ from juxtanote.core.fretboard.solver import Placement, alternatives, place
 from juxtanote.core.score.edits import merge_listening
 from juxtanote.core.score.transpose import along_the_neck, to_other_strings
 from juxtanote.core.theory.tuning import Guitar
+from juxtanote.core.transcribe import with_guitar
 from juxtanote.core.units import midi_to_hz
 from tests.lessons import note, small_lesson
 
@@ -168,6 +169,27 @@ class TestMoving(unittest.TestCase):
         told = " ".join(to_other_strings(lesson, open_line, 1).problems)
         self.assertIn("the open string 1 becomes fret 5", told)
         self.assertIn("string 6, fret 3 has no such place", told)
+
+    def test_a_chord_keeps_its_partners_when_one_note_is_sure(self) -> None:
+        sure = note(1, 2.0, 3, 5).rewritten("pitch")
+        phrase = (
+            small_lesson().phrases[0].with_notes([sure, note(2, 2.0, 1, 8), note(3, 2.0, 2, 6)])
+        )
+        fresh = (note(1, 2.01, 3, 5), note(2, 2.0, 1, 8), note(3, 2.0, 2, 6), note(4, 2.0, 3, 6))
+        merged = merge_listening(phrase, fresh)
+        # The octave (72) and the fourth (65) stay; what the sure note may be taken for does not come.
+        self.assertEqual(sorted(round(n.heard.midi) for n in merged.notes), [60, 65, 72])
+
+    def test_notes_follow_another_tuning_and_stay_on_a_shorter_neck(self) -> None:
+        lesson = small_lesson()
+        lower = with_guitar(lesson, Guitar(tuning=(38, 43, 48, 53, 57, 62)))
+        for phrase in lower.phrases:
+            for n in phrase.notes:
+                if "natural-harmonic" not in n.written.techniques:
+                    sounds = lower.guitar.midi_at(n.written.string, n.written.fret)
+                    self.assertEqual(sounds, round(n.heard.midi))
+        left = with_guitar(lesson, Guitar(left_handed=True))
+        self.assertEqual(left.phrases, lesson.phrases)
 
     def test_a_listening_to_a_stretch_leaves_the_rest(self) -> None:
         phrase = small_lesson().phrases[0]

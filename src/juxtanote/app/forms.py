@@ -121,8 +121,14 @@ class MoveForm(_Form):
     def _preview(self, *_: object) -> None:
         self.semitones.setEnabled(self.along.isChecked())
         self.side.setEnabled(self.across.isChecked())
+        going = self.across.isChecked() or self.semitones.value() != 0
+        if self.accept_button is not None:
+            self.accept_button.setEnabled(going)
         problems = self.moved().problems
         shown = "; ".join(problems[:4]) + ("; and more" if len(problems) > 4 else "")
+        if not going:
+            self.said.setText("Choose how many semitones up or down.")
+            return
         self.said.setText(f"What changes: {shown}." if problems else "Every note keeps its shape.")
 
 

@@ -42,6 +42,7 @@ from juxtanote.core.formats.lesson_file import SUFFIX
 from juxtanote.core.practice import care
 from juxtanote.core.score import edits
 from juxtanote.core.synth.render import Rendered
+from juxtanote.core.transcribe import with_guitar
 
 HEAR, PLACE, CHECK, TEACH, PRACTISE = range(5)
 TOLD_MS = 8000
@@ -249,7 +250,7 @@ class MainWindow(QMainWindow):
         form = GuitarForm(self.document.lesson.guitar, self)
         if form.exec():
             guitar = form.result_guitar
-            self.document.change("Change the guitar", lambda l: replace(l, guitar=guitar))
+            self.document.change("Change the guitar", lambda l: with_guitar(l, guitar))
 
     # Desks
 

@@ -285,6 +285,19 @@ def replace_places(phrase: Phrase, lesson: Lesson, placement: Placement | None =
     return phrase.with_notes(notes)
 
 
+def with_guitar(lesson: Lesson, guitar: Guitar) -> Lesson:
+    """Give the lesson on another guitar; where pitches or frets change, what is not locked follows."""
+    changed = replace(lesson, guitar=guitar)
+    used = max((n.written.fret for p in lesson.phrases for n in p.notes), default=0)
+    same = (guitar.tuning, guitar.capo) == (lesson.guitar.tuning, lesson.guitar.capo)
+    if same and used <= guitar.last_fret:
+        return changed
+    for phrase in lesson.phrases:
+        if phrase.notes:
+            changed = changed.with_phrase(replace_places(phrase, changed))
+    return changed
+
+
 def evidence_of(heard: Listening) -> Evidence:
     """Keep the frame curves of a listening, thinned to what can be drawn."""
     step = max(len(heard.onset_curve) // 3000, 1)

@@ -39,7 +39,7 @@ from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.theory.pitch import pitch_name
 from juxtanote.core.theory.scales import parse_key
 from juxtanote.core.theory.tuning import PRESETS, parse_tuning, tuning_name
-from juxtanote.core.transcribe import Measured, guess_tuning, lead_spans
+from juxtanote.core.transcribe import Measured, guess_tuning, lead_spans, with_guitar
 
 
 class HearDesk(QWidget):
@@ -390,9 +390,7 @@ class HearDesk(QWidget):
             self._on_lesson_changed()
             return
         if tuning != self._document.lesson.guitar.tuning:
-            self._change(
-                "Set tuning", lambda l: replace(l, guitar=replace(l.guitar, tuning=tuning))
-            )
+            self._change("Set tuning", lambda l: with_guitar(l, replace(l.guitar, tuning=tuning)))
 
     def _on_key(self) -> None:
         text = self.key.text().strip()

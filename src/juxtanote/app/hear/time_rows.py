@@ -185,15 +185,17 @@ class TimeRows(QObject):
             return
         self._bars_taken = (self._bars_taken + 1) % min(len(self._beats.bars), 4)
         reading = self._beats.bars[self._bars_taken]
-        self._map(
-            "Take other bars",
-            lambda m: replace(
-                m,
-                beats_per_bar=reading.beats_per_bar,
-                first_downbeat=reading.first_downbeat,
-                division=reading.division,
-            ),
-        )
+        times = self._beats.best.beat_times_s
+        one_s = float(times[min(reading.first_downbeat, len(times) - 1)])
+
+        def laid(time_map: TimeMap) -> TimeMap:
+            # By time: the beats may be other ones by now than those that were measured.
+            metre = replace(
+                time_map, beats_per_bar=reading.beats_per_bar, division=reading.division
+            )
+            return metre.with_bar_one_at(one_s)
+
+        self._map("Take other bars", laid)
         self._show_evidence()
 
     def _on_tempo(self) -> None:

@@ -17,6 +17,7 @@ from juxtanote.core.units import amplitude_to_db, cents_to_reference_hz, midi_to
 GLIDE_BELOW = 0.55
 BEND_SOON = (6.0, 26.0)  # frames from the stroke to the top: 70 to 300 ms
 TIED_GAP_S = 0.09
+CONFUSED = (-2, -1, 1, 2)  # semitones
 UNSURE = 0.2  # from here on another reading is offered
 NO_STIFFNESS = frozenset(
     {"vibrato", "bend", "pre-bend", "slide", "palm-mute", "natural-harmonic", "dead"}
@@ -156,7 +157,9 @@ def _made_certain(
         if not 0 <= row < cells.shape[1] or not 0 <= first < cells.shape[2]:
             continue
         near = slice(max(first - 3, 0), first + 4)
-        cells[0, :, near] *= 0.3
+        for step in CONFUSED:  # what it may be taken for, not what is struck with it
+            if 0 <= row + step < cells.shape[1]:
+                cells[0, row + step, near] *= 0.3
         cells[0, row, first] = 0.99
         cells[1, row, first : max(last, first + 2)] = 0.97
     return replace(heard, cells=cells)

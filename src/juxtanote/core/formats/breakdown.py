@@ -5,7 +5,7 @@ from juxtanote.core.score.form import chord_at
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.repeats import bar_repeats, repeat_words
-from juxtanote.core.theory.chords import parse_chord
+from juxtanote.core.theory.chords import known_chord
 from juxtanote.core.theory.pitch import pitch_name
 from juxtanote.core.theory.scales import degree_name, outside_name, parse_key, spell_in_key
 
@@ -52,7 +52,7 @@ def generate_breakdown(phrase: Phrase, lesson: Lesson) -> str:
         sentences.append(f"{where}: {'; '.join(said)}.")
     sentences += [
         f"Bar {later} {'has' if likeness.kind == 'motif' else 'is'} "
-        f"{repeat_words(f'bar {earlier}', likeness)}, counted from the start of the phrase."
+        f"{repeat_words(f'bar {earlier}', likeness)}."
         for later, earlier, likeness in bar_repeats(phrase, lesson)
     ]
     closing = _closing(phrase, lesson)
@@ -181,9 +181,10 @@ def _closing(phrase: Phrase, lesson: Lesson) -> str:
 
 def _over_chord(midi: float, symbol: str) -> str:
     """Say what a note is in the chord that stands over it."""
-    if not symbol:
+    chord = known_chord(symbol)
+    if chord is None:
         return ""
-    tone = parse_chord(symbol).tone_name(midi)
+    tone = chord.tone_name(midi)
     return f", the {tone} of {symbol}" if tone else f", which is not in {symbol}"
 
 
@@ -195,13 +196,14 @@ def note_role(note: Note, lesson: Lesson) -> str:
     midi = note.heard.midi
     words = f"{degree_name(midi, tonic)} of {lesson.key}"
     symbol = chord_at(lesson, note.onset_s)
-    tone = parse_chord(symbol).tone_name(midi) if symbol else None
+    chord = known_chord(symbol)
+    tone = chord.tone_name(midi) if chord is not None else None
     outside = outside_name(midi, tonic, lesson.scale) if lesson.scale else None
     if tone:
         words += f", {tone} of {symbol}"
     elif outside:
         words += f", outside the scale ({outside})"
-    elif symbol:
+    elif chord is not None:
         words += f", scale tone over {symbol}"
     return words
 

@@ -8,7 +8,7 @@ from juxtanote import __version__
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import SLURS, Note
 from juxtanote.core.score.rhythm import swing_of, write_phrase
-from juxtanote.core.theory.chords import parse_chord
+from juxtanote.core.theory.chords import known_chord
 from juxtanote.core.theory.pitch import SHARP_NAMES
 from juxtanote.core.theory.scales import parse_key, spell_in_key
 
@@ -161,6 +161,7 @@ def _bar_lines(lesson: Lesson, bars: dict[int, list[Note]]) -> dict[int, _BarLin
             for bar in here:
                 owners.setdefault(bar, set()).add(phrase.ident)
     lines: dict[int, _BarLines] = {}
+    before = -1  # first bar of the phrase before: what a first ending goes back to
     for phrase in lesson.phrases:
         if phrase.ident not in spans:
             continue
@@ -170,9 +171,12 @@ def _bar_lines(lesson: Lesson, bars: dict[int, list[Note]]) -> dict[int, _BarLin
         left, right = lines.setdefault(first, _BarLines()), lines.setdefault(last, _BarLines())
         if phrase.ending:
             left.ending_begins = right.ending_ends = phrase.ending
-            right.times = 2 if phrase.ending == 1 else 0
+            if phrase.ending == 1:
+                right.times = 2
+                lines.setdefault(before if before in bars else first, _BarLines()).begins = True
         elif phrase.repeats > 1:
             left.begins, right.times = True, phrase.repeats
+        before = first
     return lines
 
 
@@ -191,7 +195,9 @@ _KINDS = {
 
 def _harmony(measure: ET.Element, symbol: str) -> None:
     """Write a chord symbol."""
-    chord, spelled = parse_chord(symbol), symbol.split("/")
+    chord, spelled = known_chord(symbol), symbol.split("/")
+    if chord is None:
+        return
     harmony = ET.SubElement(measure, "harmony")
     _chord_note(harmony, "root", spelled[0])
     kind = ET.SubElement(harmony, "kind", text=spelled[0].lstrip("ABCDEFG♯♭#b"))

@@ -336,12 +336,20 @@ def merge_listening(
     fresh = []
     number = 1 + max((note.ident for note in phrase.notes), default=0)
     for note in heard:
-        near = (abs(note.onset_s - old.onset_s) < 0.05 for old in kept)
+        beside = [old for old in phrase.notes if abs(note.onset_s - old.onset_s) < 0.05]
+        partner = any(_alike(note, old) and old not in kept for old in beside)
+        near = (_confused(note, old) and not partner for old in beside if old in kept)
         if any(near) or any(_same_sound(note, old) for old in kept):
             continue
         fresh.append(replace(note, ident=number))
         number += 1
     return phrase.with_notes([*kept, *fresh])
+
+
+def _confused(new: Note, old: Note) -> bool:
+    """Tell whether a new note may be what an old one was corrected from: not a partner in a chord."""
+    apart = round(abs(new.heard.midi - old.heard.midi))
+    return apart <= 2 or apart == 12
 
 
 def _same_sound(new: Note, old: Note) -> bool:

@@ -34,6 +34,12 @@ _GRIDS = {
 }
 
 
+_COMPOUND = {
+    "straight eighths": "two to a beat", "triplets": "eighths", "sixteenths": "four to a beat",
+    "sextuplets": "sixteenths",
+}  # fmt: skip
+
+
 def measure_feel(onsets_s: Sequence[float], time_map: TimeMap) -> Feel | None:
     """Measure the feel of onsets, or give None where there are too few to tell.
 
@@ -58,6 +64,9 @@ def measure_feel(onsets_s: Sequence[float], time_map: TimeMap) -> Feel | None:
     swing, shuffled = _shuffle(inside)
     if swing > 0.0:
         fits["shuffle"] = shuffled - 0.02
+    if time_map.is_compound:  # the beat falls into three by itself, and is not swung
+        fits.pop("shuffle", None)
+        fits = {_COMPOUND[name]: fit for name, fit in fits.items()}
     best = max(fits, key=lambda name: fits[name])
     ratio = swing / (1.0 - swing) if best == "shuffle" else 1.0
     fit = float(np.clip(fits[best], 0.0, 1.0))

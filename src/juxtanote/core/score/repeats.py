@@ -252,14 +252,11 @@ def _rank(likeness: Likeness) -> tuple[int, float]:
 
 
 def bar_repeats(phrase: Phrase, lesson: Lesson) -> list[tuple[int, int, Likeness]]:
-    """Inside a phrase: (bar, earlier bar, likeness), bars counted from 1 in the phrase."""
+    """Inside a phrase: (bar, earlier bar, likeness), by the numbers that bars have in the lesson."""
     per_bar = lesson.time_map.beats_per_bar
     bars: dict[int, list[Note]] = {}
     for note in write_phrase(phrase, lesson.time_map).notes:
         bars.setdefault(int((note.written.onset_beats or Fraction(0)) // per_bar), []).append(note)
-    if not bars:
-        return []
-    first = min(bars)
     rows = [(bar, steps_of(notes, Fraction(bar * per_bar))) for bar, notes in sorted(bars.items())]
     found = []
     for index, (bar, steps) in enumerate(rows):
@@ -270,7 +267,7 @@ def bar_repeats(phrase: Phrase, lesson: Lesson) -> list[tuple[int, int, Likeness
         ]
         if ways:
             likeness, earlier = max(ways, key=lambda way: _rank(way[0]))
-            found.append((bar - first + 1, earlier - first + 1, likeness))
+            found.append((bar + 1, earlier + 1, likeness))
     return found
 
 

@@ -28,6 +28,8 @@ _FIXED = {
     "sextuplets": 6,
     "thirty-seconds": 8,
 }
+_FIXED_COMPOUND = {"eighths": 3, "swung eighths": 3, "triplets": 9, "sixteenths": 6, "sextuplets": 18,
+                   "thirty-seconds": 12}  # fmt: skip
 SPREAD_S = 0.020  # how far a player is off, common practice
 GRACE_S = 0.09
 
@@ -80,7 +82,8 @@ def _choose_grids(
     """Choose the subdivision of every beat by dynamic programming over neighbouring beats."""
     first, last = int(np.floor(beats[0])) - 1, int(np.floor(beats[-1])) + 1
     if subdivision != "auto":
-        return dict.fromkeys(range(first, last + 2), _FIXED[subdivision])
+        fixed = _FIXED_COMPOUND if compound else _FIXED
+        return dict.fromkeys(range(first, last + 2), fixed[subdivision])
     options = list(GRIDS)
     columns = list(range(first, last + 1))
     total = np.zeros(len(options))
@@ -170,7 +173,7 @@ def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
 
 def swing_of(phrase: Phrase, time_map: TimeMap) -> float:
     """Give the part of a beat before the off-beat: 0.5, or as measured where eighths are swung."""
-    if phrase.subdivision != "swung eighths":
+    if phrase.subdivision != "swung eighths" or time_map.is_compound:
         return 0.5
     feel = measure_feel([n.onset_s for n in phrase.notes], time_map)
     ratio = feel.swing if feel is not None and feel.name == "shuffle" else 2.0

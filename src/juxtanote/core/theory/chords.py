@@ -73,6 +73,14 @@ def parse_chord(text: str) -> Chord:
     return Chord(parse_pitch_class(root), quality, parse_pitch_class(bass) if bass else None)
 
 
+def known_chord(text: str) -> Chord | None:
+    """Read a chord symbol, or give None where it is not understood (files may hold any words)."""
+    try:
+        return parse_chord(text)
+    except ValueError:
+        return None
+
+
 def parse_progression(text: str) -> list[str]:
     """Read symbols bar by bar, ``Am | Dm G | E7``: one entry a bar, checked, spaces made even.
 
