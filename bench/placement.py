@@ -185,7 +185,7 @@ def report(chosen: list[Composed]) -> None:
         ours = ways[0]
         wanted = [(i, n.finger) for i, n in enumerate(phrase.notes) if n.finger]
         locked = solve(phrase.guitar, to_place(phrase, set(range(count))))
-        made = choose_fingers(to_place(phrase), locked)
+        made = choose_fingers(to_place(phrase), locked, phrase.guitar)
         fingers_wanted += len(wanted)
         row = (
             count, right(phrase, greedy_lowest(phrase)), right(phrase, least_movement(phrase)),

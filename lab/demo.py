@@ -17,7 +17,8 @@ from juxtanote.core.audio.read import PLAY_RATE, Sound, to_rate
 from juxtanote.core.audio.write import write_sound, write_text
 from juxtanote.core.formats.csv_notes import NoteRow, write_rows
 from juxtanote.core.formats.lesson_file import save_lesson
-from juxtanote.core.fretboard.fingers import choose_fingers, choose_strokes
+from juxtanote.core.fretboard.fingers import choose_fingers
+from juxtanote.core.fretboard.strokes import choose_strokes
 from juxtanote.core.fretboard.solver import solve
 from juxtanote.core.score.lesson import Lesson, LogEntry, Phrase, Recording
 from juxtanote.core.score.note import HeardNote, Note, WrittenNote
@@ -272,8 +273,8 @@ def _with_hands(phrase: Phrase, lesson: Lesson) -> Phrase:
         for n in phrase.notes
     ]
     placement = solve(lesson.guitar, places)
-    fingers = choose_fingers(places, placement)
-    strokes = choose_strokes(places, placement, lesson.school)
+    fingers = choose_fingers(places, placement, lesson.guitar)
+    strokes = choose_strokes(places, placement.strings, lesson.school)
     return phrase.with_notes(
         [
             replace(n, written=replace(n.written, finger=f, stroke=s))

@@ -15,7 +15,7 @@ from juxtanote.core.fretboard.costs import (
     moving_features,
     standing_features,
 )
-from juxtanote.core.fretboard.fingers import choose_fingers, choose_strokes, count_changes
+from juxtanote.core.fretboard.fingers import choose_fingers, shape_fingers
 from juxtanote.core.fretboard.reasons import explain, phrase_sentence
 from juxtanote.core.fretboard.solver import (
     Placement,
@@ -23,6 +23,8 @@ from juxtanote.core.fretboard.solver import (
     solve,
 )
 from juxtanote.core.fretboard.states import group_events, hand_states
+from juxtanote.core.fretboard.strokes import choose_strokes, count_changes
+from juxtanote.core.errors import TuningError
 from juxtanote.core.theory.tuning import Guitar
 
 GUITAR = Guitar()
@@ -203,6 +205,86 @@ class TestHands(unittest.TestCase):
         placement = self.place(notes, (3, 3, 3), (7, 9, 0), (5, 7, 7))
         self.assertEqual(choose_fingers(notes, placement), ("3", "3", "0"))
 
+    def test_grips_are_fingered_as_chord_charts_show_them(self) -> None:
+        # Fingerings as beginners' chord charts print them, thickest string first (common practice).
+        charts = {
+            "C": (((5, 3), (4, 2), (3, 0), (2, 1), (1, 0)), "32010"),
+            "G": (((6, 3), (5, 2), (4, 0), (3, 0), (2, 0), (1, 3)), "210003"),
+            "E": (((6, 0), (5, 2), (4, 2), (3, 1), (2, 0), (1, 0)), "023100"),
+            "F": (((6, 1), (5, 3), (4, 3), (3, 2), (2, 1), (1, 1)), "134211"),
+            "Cm": (((5, 3), (4, 5), (3, 5), (2, 4), (1, 3)), "13421"),
+            "A": (((5, 0), (4, 2), (3, 2), (2, 2), (1, 0)), "01230"),
+            "A5": (((6, 5), (5, 7), (4, 7)), "134"),
+            "D over F sharp": (((6, 2), (4, 0), (3, 2), (2, 3), (1, 2)), "T0132"),
+        }
+        for name, (places, wanted) in charts.items():
+            with self.subTest(chord=name):
+                self.assertEqual("".join(shape_fingers(places, GUITAR)), wanted)
+
+    def test_a_thumb_that_stays_behind_the_neck_is_not_used(self) -> None:
+        places = ((6, 2), (4, 0), (3, 2), (2, 3), (1, 2))
+        self.assertNotIn("T", shape_fingers(places, Guitar(thumb_over=False)))
+
+    @given(
+        st.lists(st.integers(0, 5), min_size=3, max_size=6),
+        st.integers(0, 8),
+    )
+    def test_no_finger_is_at_two_frets_and_no_barre_stops_an_open_string(
+        self, shape: list[int], low: int
+    ) -> None:
+        places = tuple((6 - k, fret + low if fret else 0) for k, fret in enumerate(shape))
+        fingers = shape_fingers(places, GUITAR)
+        if sum(fret > 0 for _, fret in places) > 4:
+            return  # more notes than fingers: a barre may be needed and may not be there
+        for finger in "1234":
+            held = [place for place, f in zip(places, fingers, strict=True) if f == finger]
+            self.assertLessEqual(len({fret for _, fret in held}), 1)
+            strings = [string for string, _ in held]
+            inside = [f for s, f in places if strings and min(strings) < s < max(strings)]
+            self.assertTrue(all(f >= held[0][1] for f in inside))
+
+    def test_the_bar_is_on_the_chosen_finger_and_others_fret_behind_it(self) -> None:
+        notes = [with_tags(n, "bar") for n in line(67, 69)]
+        notes += line(62)
+        notes[2] = NoteToPlace(0.5, 0.7, 62)
+        for finger in (2, 3, 4):
+            guitar = Guitar(bar_finger=finger)
+            placement = solve(guitar, notes)
+            made = choose_fingers(notes, placement, guitar)
+            self.assertEqual(made[:2], (str(finger),) * 2)
+            self.assertEqual(placement.positions[0], max(placement.frets[0] - finger + 1, 1))
+        with self.assertRaisesRegex(TuningError, "finger 1"):
+            Guitar(bar_finger=1)
+
+    def test_tapped_cells_may_move_to_the_next_string(self) -> None:
+        notes = line(78, 71, 74, 83, 76, 79, step_s=0.1)
+        tags = ("tap", "pull-off", "hammer-on")
+        notes = [with_tags(n, tags[k % 3]) for k, n in enumerate(notes)]
+        locked = [
+            NoteToPlace(n.onset_s, n.offset_s, n.midi, n.techniques, 0.0, string)
+            for n, string in zip(notes, (2, 2, 2, 1, 1, 1), strict=True)
+        ]
+        self.assertEqual(solve(GUITAR, locked).problems, ())
+        torn = [
+            NoteToPlace(n.onset_s, n.offset_s, n.midi, n.techniques, 0.0, string)
+            for n, string in zip(notes, (2, 1, 1, 1, 1, 1), strict=True)
+        ]
+        self.assertIn("pull-off", solve(GUITAR, torn).problems[0])
+
+    def test_the_school_of_strokes_decides_between_placements(self) -> None:
+        # Of placements that are ranked, the first never has more inside changes at the same ease.
+        notes = line(57, 60, 62, 64, 62, 60, 57, 60, 62, 64, 67, 64)
+        for school in ("alternate", "down", "economy"):
+            ways = alternatives(GUITAR, notes, school=school)
+            inside = [
+                count_changes(choose_strokes(notes, w.strings, school), w.strings)[1] for w in ways
+            ]
+            plain = alternatives(GUITAR, notes)
+            same = [w for w in plain if w.strings == ways[0].strings and w.frets == ways[0].frets]
+            self.assertTrue(same)
+            first = count_changes(choose_strokes(notes, plain[0].strings, school), plain[0].strings)
+            self.assertLessEqual(inside[0], first[1])
+
     def test_strokes_follow_their_school(self) -> None:
         notes = line(57, 60, 62, 64, 67)
         notes[2] = with_tags(notes[2], "hammer-on")
@@ -216,7 +298,7 @@ class TestHands(unittest.TestCase):
         }
         for school, strokes in schools.items():
             with self.subTest(school=school):
-                self.assertEqual(choose_strokes(notes, placement, school), strokes)
+                self.assertEqual(choose_strokes(notes, placement.strings, school), strokes)
 
     def test_inside_and_outside_changes_are_counted(self) -> None:
         # Down on the thicker, then up on the thinner, travels around both: outside.

@@ -133,7 +133,7 @@ class MoveForm(_Form):
 
 
 class GuitarForm(_Form):
-    """Tuning, capo, frets, scale length, hand."""
+    """Tuning, capo, frets, scale length, and what the hands use."""
 
     def __init__(self, guitar: Guitar, parent: QWidget | None = None) -> None:
         super().__init__("The guitar", "Use this guitar", parent)
@@ -159,7 +159,15 @@ class GuitarForm(_Form):
         self.rows.addRow(soft("capo at fret"), self.capo)
         self.rows.addRow(soft("neck"), self.frets)
         self.rows.addRow(soft("scale length"), self.scale)
+        self.thumb = QCheckBox("the thumb may reach over the thickest string")
+        self.thumb.setChecked(guitar.thumb_over)
+        self.bar = QComboBox()
+        self.bar.addItems(["middle finger", "ring finger", "little finger"])
+        self.bar.setCurrentIndex(guitar.bar_finger - 2)
+        self.bar.setAccessibleName("Slide bar on")
         self.rows.addRow(soft("hand"), self.left)
+        self.rows.addRow(soft("thumb"), self.thumb)
+        self.rows.addRow(soft("slide bar on"), self.bar)
         self.said.setText("A tuning of four to nine strings, thickest first: E2 A2 D3 G3 B3 E4.")
         self.result_guitar = guitar
 
@@ -169,6 +177,7 @@ class GuitarForm(_Form):
                 self._guitar, tuning=parse_tuning(self.tuning.currentText()),
                 capo=self.capo.value(), fret_count=self.frets.value(),
                 scale_length_mm=self.scale.value(), left_handed=self.left.isChecked(),
+                thumb_over=self.thumb.isChecked(), bar_finger=self.bar.currentIndex() + 2,
             )  # fmt: skip
         except TuningError as error:
             self.said.setText(str(error))

@@ -21,8 +21,9 @@ from juxtanote.core.audio.focus import bring_forward
 from juxtanote.core.audio.read import Sound, read_sound, to_mid_side, to_rate
 from juxtanote.core.fretboard.candidates import NoteToPlace
 from juxtanote.core.fretboard.clues import CLEAR, SHIFTS, HeardString, with_clues
-from juxtanote.core.fretboard.fingers import choose_fingers, choose_strokes
+from juxtanote.core.fretboard.fingers import choose_fingers
 from juxtanote.core.fretboard.solver import Placement, place, solve
+from juxtanote.core.fretboard.strokes import choose_strokes
 from juxtanote.core.progress import Progress, no_progress, part_of
 from juxtanote.core.score.lesson import Focus, Lesson, Phrase, Recording
 from juxtanote.core.score.note import Evidence, HeardNote, Note, RunnerUp, WrittenNote
@@ -225,11 +226,15 @@ def _keeps_pitch(note: PerceivedNote, guitar: Guitar) -> bool:
 
 
 def to_notes(
-    heard: list[PerceivedNote], placement: Placement, places: list[NoteToPlace], school: str
+    heard: list[PerceivedNote],
+    placement: Placement,
+    places: list[NoteToPlace],
+    guitar: Guitar,
+    school: str,
 ) -> list[Note]:
     """Join what was heard with where it is placed."""
-    fingers = choose_fingers(places, placement)
-    strokes = choose_strokes(places, placement, school)
+    fingers = choose_fingers(places, placement, guitar)
+    strokes = choose_strokes(places, placement.strings, school)
     notes = []
     for index, note in enumerate(heard):
         seen = HeardNote(
@@ -252,21 +257,22 @@ def place_heard(
     """Place heard notes on the neck; what no string can sound is left out."""
     kept = [note for note in heard if _keeps_pitch(note, guitar)]
     places = [to_place(note) for note in kept]
-    first = to_notes(kept, place(guitar, places, progress=progress), places, school)
+    placed = place(guitar, places, school=school, progress=progress)
+    first = to_notes(kept, placed, places, guitar, school)
     if not any(note.clarity > CLEAR for note in kept):
         return first
     # From one placement the guitar may be judged a string too stiff or too slack: try both.
     ways = [places_of(first, guitar, shift=shift) for shift in SHIFTS]
     told = min(ways, key=lambda way: solve(guitar, way).cost)
-    return to_notes(kept, place(guitar, told), told, school)
+    return to_notes(kept, place(guitar, told, school=school), told, guitar, school)
 
 
 def replace_places(phrase: Phrase, lesson: Lesson, placement: Placement | None = None) -> Phrase:
     """Place the notes of a phrase anew around what is locked; fingers and strokes follow."""
     places = places_of(phrase.notes, lesson.guitar)
-    placement = placement or place(lesson.guitar, places)
-    fingers = choose_fingers(places, placement)
-    strokes = choose_strokes(places, placement, lesson.school)
+    placement = placement or place(lesson.guitar, places, school=lesson.school)
+    fingers = choose_fingers(places, placement, lesson.guitar)
+    strokes = choose_strokes(places, placement.strings, lesson.school)
     notes = []
     for index, note in enumerate(phrase.notes):
         written, locked = note.written, note.written.locked

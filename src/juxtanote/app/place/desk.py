@@ -416,7 +416,8 @@ class PlaceDesk(QWidget):
         if phrase is None or not phrase.notes:
             return
         if len(self._ways) == 0 or len(self._ways[0].strings) != len(phrase.notes):
-            self._ways = alternatives(lesson.guitar, places_of(phrase.notes, lesson.guitar))
+            places = places_of(phrase.notes, lesson.guitar)
+            self._ways = alternatives(lesson.guitar, places, school=lesson.school)
             self._way = 0
         self._take_way((self._way + 1) % len(self._ways))
 

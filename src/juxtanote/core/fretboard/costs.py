@@ -323,7 +323,7 @@ def forbidden_moves(
     cost = np.zeros((len(before), len(after)))
     for column, tags in enumerate(traits.techniques):
         tied = tags & SLURRED
-        if not tied or ("tap" in tags and not _tap_is_slurred(traits_before)):
+        if not tied:
             continue
         string, fret = after.strings[:, column], after.frets[:, column]
         same = before.strings[:, :, None] == string[None, None, :]
@@ -336,14 +336,11 @@ def forbidden_moves(
         else:
             moves = np.ones_like(same)
         fine = np.any(same & moves, axis=1)
+        if "tap" in tags:  # the other hand comes down on any string, but not behind a held note
+            fine |= ~np.any(same, axis=1)
         # A slide from nowhere has only one end: then changing string is allowed, at a price.
         cost += np.where(fine, 0.0, 3.0 if tied == {"slide"} else IMPOSSIBLE)
     return cost
-
-
-def _tap_is_slurred(traits_before: EventTraits) -> bool:
-    """A tap after a slurred or tapped note stays on its string; the first tap may come anywhere."""
-    return traits_before.has("pull-off", "hammer-on", "tap")
 
 
 def bar_is_straight(frets: tuple[int, ...], techniques: tuple[frozenset[str], ...]) -> bool:

@@ -6,9 +6,9 @@ import numpy as np
 
 from juxtanote.core.fretboard.candidates import NoteToPlace
 from juxtanote.core.fretboard.costs import EASY_MM
-from juxtanote.core.fretboard.fingers import choose_strokes, count_changes
 from juxtanote.core.fretboard.solver import Placement
 from juxtanote.core.fretboard.states import group_events
+from juxtanote.core.fretboard.strokes import choose_strokes, count_changes
 from juxtanote.core.theory.tuning import Guitar
 
 
@@ -47,7 +47,7 @@ def measure(guitar: Guitar, notes: list[NoteToPlace], placement: Placement, scho
         fret, position = placement.frets[index], placement.positions[index]
         if fret > position and not note.techniques & {"tap", "natural-harmonic"}:
             stretches += guitar.fret_mm(fret) - guitar.fret_mm(position) > EASY_MM
-    strokes = choose_strokes(notes, placement, school)
+    strokes = choose_strokes(notes, placement.strings, school)
     outside, inside = count_changes(strokes, placement.strings)
     held = [f for f in placement.frets if f > 0] or [0]
     return Figures(shifts, round(travel), stretches, changes, inside, outside, min(held), max(held))

@@ -1,33 +1,128 @@
-"""Fretting fingers from where the hand is, and strokes by school."""
+"""The fretting hand: which finger holds which note."""
+
+import itertools
 
 from juxtanote.core.fretboard.candidates import NoteToPlace
 from juxtanote.core.fretboard.solver import Placement
-from juxtanote.core.fretboard.states import TOGETHER_S
+from juxtanote.core.fretboard.states import group_events
+from juxtanote.core.theory.tuning import STANDARD, Guitar
 
-UNSTRUCK = frozenset({"hammer-on", "pull-off", "tap"})
+SHAPE_FROM = 3  # notes of a grip: fewer lie where the hand is
+BARRE_COST, THUMB_COST, SQUEEZE_COST, SPREAD_COST = 0.8, 0.4, 0.15, 0.6
 
 
-def choose_fingers(notes: list[NoteToPlace], placement: Placement) -> tuple[str, ...]:
+def choose_fingers(
+    notes: list[NoteToPlace], placement: Placement, guitar: Guitar | None = None
+) -> tuple[str, ...]:
     """Give a finger to each note: one a fret from the position, stretched shapes 1-2-4 or 1-3-4.
 
-    A slide keeps its finger; open strings are 0, tapped notes belong to the other hand.
+    A slide keeps its finger; open strings are 0, tapped notes belong to the other hand. The slide bar
+    stays on its finger, and grips are fingered as shapes: see `shape_fingers`.
     """
+    guitar = guitar or Guitar(tuning=STANDARD)
+    shapes: dict[int, str] = {}
+    for event in group_events(notes):
+        if len(event.notes) >= SHAPE_FROM and not event.traits.has(
+            "bar", "tap", "natural-harmonic"
+        ):
+            places = tuple((placement.strings[m], placement.frets[m]) for m in event.notes)
+            shapes |= dict(zip(event.notes, shape_fingers(places, guitar), strict=True))
     fingers: list[str] = []
     last_on: dict[int, int] = {}
     for index, note in enumerate(notes):
         string, fret = placement.strings[index], placement.frets[index]
         if "tap" in note.techniques:
             finger = ""
+        elif "bar" in note.techniques:
+            finger = str(guitar.bar_finger)
         elif fret == 0 or ("natural-harmonic" in note.techniques and fret == 12):
             finger = "0" if fret == 0 else "4"
         else:
-            finger = str(_finger_at(placement, index))
+            finger = shapes.get(index) or str(_finger_at(placement, index))
             before = last_on.get(string)
             if "slide" in note.techniques and before is not None and fingers[before] in "1234":
                 finger = fingers[before] or finger
         fingers.append(finger)
         last_on[string] = index
     return tuple(fingers)
+
+
+def shape_fingers(places: tuple[tuple[int, int], ...], guitar: Guitar) -> tuple[str, ...]:
+    """Finger a grip of three and more notes.
+
+    Every way to give fingers, barres and the thumb is tried, and the easiest taken: fingers follow the
+    frets and lie about one a fret, a barre costs little where it covers what would need more fingers,
+    and nothing lies under a barre that has to ring open. The thumb comes over the neck only for the
+    thickest string, and only where it makes the rest easier (common practice).
+
+    Parameters
+    ----------
+    places : tuple of (string, fret)
+
+    Returns
+    -------
+    fingers : tuple of str
+        ``0``, ``1`` to ``4`` or ``T`` for each place; the nearest attempt if no hand can do it.
+    """
+    held = [index for index, (_, fret) in enumerate(places) if fret > 0]
+    held.sort(key=lambda index: (places[index][1], -places[index][0]))
+    best: tuple[float, tuple[str, ...]] | None = None
+    for thumbed in _thumb_choices(places, held, guitar):
+        rest = [index for index in held if index != thumbed]
+        for ways in itertools.combinations_with_replacement("1234", len(rest)):
+            cost = _shape_cost(places, rest, ways)
+            if cost is None:
+                continue
+            cost += THUMB_COST if thumbed is not None else 0.0
+            if best is None or cost < best[0] - 1e-9:
+                made = ["0"] * len(places)
+                for index, finger in zip(rest, ways, strict=True):
+                    made[index] = finger
+                if thumbed is not None:
+                    made[thumbed] = "T"
+                best = cost, tuple(made)
+    if best is not None:
+        return best[1]
+    lowest = min((places[index][1] for index in held), default=1)
+    return tuple(str(min(max(f - lowest + 1, 1), 4)) if f else "0" for _, f in places)
+
+
+def _thumb_choices(
+    places: tuple[tuple[int, int], ...], held: list[int], guitar: Guitar
+) -> list[int | None]:
+    """List which note the thumb may hold: none, or the one on the thickest string if it is low."""
+    choices: list[int | None] = [None]
+    lowest = min((places[index][1] for index in held), default=0)
+    for index in held:
+        string, fret = places[index]
+        if guitar.thumb_over and string == guitar.string_count and fret <= lowest + 1:
+            choices.append(index)
+    return choices
+
+
+def _shape_cost(
+    places: tuple[tuple[int, int], ...], order: list[int], fingers: tuple[str, ...]
+) -> float | None:
+    """Cost fingers for notes in the order of their frets, or tell that it cannot be held so."""
+    cost = 0.0
+    by_finger: dict[str, list[int]] = {}
+    for index, finger in zip(order, fingers, strict=True):
+        by_finger.setdefault(finger, []).append(index)
+    for members in by_finger.values():
+        frets = {places[index][1] for index in members}
+        if len(frets) > 1:
+            return None
+        if len(members) > 1:
+            strings = [places[index][0] for index in members]
+            under = [f for s, f in places if min(strings) < s < max(strings)]
+            if any(fret < min(frets) for fret in under):
+                return None
+            cost += BARRE_COST
+    first = order[0] if order else 0
+    for index, finger in zip(order, fingers, strict=True):
+        gap = (places[index][1] - places[first][1]) - (int(finger) - int(fingers[0]))
+        cost += SPREAD_COST * max(gap, 0) + SQUEEZE_COST * max(-gap, 0)
+    return cost + 0.05 * (int(fingers[0]) - 1 if order else 0)
 
 
 def _finger_at(placement: Placement, index: int) -> int:
@@ -46,78 +141,3 @@ def _stretched_near(placement: Placement, index: int) -> bool:
             if placement.frets[other] - position == 4:
                 return True
     return False
-
-
-def choose_strokes(notes: list[NoteToPlace], placement: Placement, school: str) -> tuple[str, ...]:
-    """Give the picking hand's part of each note; slurred notes are not struck.
-
-    Schools: ``alternate`` (down and up in turn), ``down``, ``economy`` (the stroke goes on in the
-    direction of the string change), ``hybrid`` (pick, and fingers for thinner strings), ``fingers``.
-    """
-    strokes: list[str] = []
-    last, last_string, last_onset = "", 0, -1.0
-    for index, note in enumerate(notes):
-        string = placement.strings[index]
-        if index and note.onset_s - last_onset < TOGETHER_S and strokes:
-            strokes.append(_in_grip(school, last, string, last_string))
-            last_string = min(last_string, string)
-            continue
-        last_onset = note.onset_s
-        follows = bool(note.techniques & UNSTRUCK) or (
-            "slide" in note.techniques and "grace" not in note.techniques and index > 0
-            and placement.strings[index - 1] == string
-        )  # fmt: skip
-        if follows:
-            strokes.append("")
-            last_string = string
-            continue
-        stroke = _stroke(school, last, string, last_string)
-        strokes.append(stroke)
-        last, last_string = stroke, string
-    return tuple(strokes)
-
-
-def _in_grip(school: str, stroke: str, string: int, thickest: int) -> str:
-    if school in ("alternate", "down", "economy"):
-        return stroke
-    return _plucked(thickest - string) if school == "hybrid" else _bare(string)
-
-
-def _plucked(thinner_by: int) -> str:
-    return "middle" if thinner_by <= 1 else "ring"
-
-
-def _bare(string: int) -> str:
-    return {1: "ring", 2: "middle", 3: "index"}.get(string, "thumb")
-
-
-def _stroke(school: str, last: str, string: int, last_string: int) -> str:
-    turned = "up" if last == "down" else "down"
-    if school == "down":
-        return "down"
-    if school == "fingers":
-        return _bare(string)
-    if school == "economy" and last_string and string != last_string:
-        return "down" if string < last_string else "up"
-    if school == "hybrid" and last_string and string < last_string:
-        return _plucked(last_string - string)
-    if school == "hybrid" and last not in ("", "down", "up"):
-        return "down"
-    return turned
-
-
-def count_changes(strokes: tuple[str, ...], strings: tuple[int, ...]) -> tuple[int, int]:
-    """Count outside and inside string changes of the pick.
-
-    Outside: down on the thicker then up on the thinner string, or up on the thinner then down on
-    the thicker; inside: the pick starts from between the strings (common practice).
-    """
-    outside = inside = 0
-    struck = [(s, n) for s, n in zip(strokes, strings, strict=True) if s in ("down", "up")]
-    for (stroke, string), (after, next_string) in zip(struck, struck[1:], strict=False):
-        if string == next_string or stroke == after:
-            continue
-        to_thinner = next_string < string
-        outward = (stroke == "down") == to_thinner
-        outside, inside = outside + outward, inside + (not outward)
-    return outside, inside

@@ -154,7 +154,7 @@ class Chain:
         found = []
         for before, column in zip(self._columns, self._columns[1:], strict=False):
             for note, tags in zip(column.event.notes, column.event.traits.techniques, strict=True):
-                tied = sorted(tags & {"hammer-on", "pull-off", "tap"})
+                tied = sorted(tags & {"hammer-on", "pull-off"})
                 earlier = [(m, strings[m]) for m in before.event.notes]
                 if tied and strings[note] not in [s for _, s in earlier]:
                     found.append(self._torn(tied[0], note, earlier[0][0], strings))

@@ -20,6 +20,7 @@ from juxtanote.core.fretboard.costs import (
 )
 from juxtanote.core.fretboard.search import Chain, Way
 from juxtanote.core.fretboard.states import TOGETHER_S, Event, group_events, tables_for
+from juxtanote.core.fretboard.strokes import choose_strokes, count_changes
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.theory.tuning import Guitar
 
@@ -99,12 +100,16 @@ def _search(
 
 
 def _placement(name: str, way: Way, problems: list[str]) -> Placement:
-    cost = way.cost - int(way.cost // IMPOSSIBLE) * IMPOSSIBLE
+    cost = way.cost - round(way.cost / IMPOSSIBLE) * IMPOSSIBLE
     return Placement(way.strings, way.frets, way.positions, cost, name, tuple(problems))
 
 
 UNEVEN = 0.7
 """Cost of each change in the number of notes a string, where a line runs across the strings."""
+
+
+INSIDE = 0.12
+"""Cost of each inside change of the pick: many re-finger a line to avoid them (common practice)."""
 
 
 def unevenness(notes: list[NoteToPlace], placement: Placement) -> float:
@@ -134,12 +139,14 @@ def alternatives(
     notes: list[NoteToPlace],
     *,
     most: int = 5,
+    school: str | None = None,
     progress: Progress = no_progress,
 ) -> list[Placement]:
     """Give up to five different placements, the best first, each named by what it favours.
 
     Each is the exact optimum of its own weighting; they are ranked by one common measure, the cost
-    of the first weighting and how evenly lines run across the strings.
+    of the first weighting, how evenly lines run across the strings and, where a picking `school` is
+    given, how often its strokes change strings from the inside.
     """
     ways, problems = _search(guitar, notes, _profiles_for(notes), progress)
     ranked: list[tuple[float, Placement]] = []
@@ -147,7 +154,11 @@ def alternatives(
         if any(p.strings == way.strings and p.frets == way.frets for _, p in ranked):
             continue
         placement = _placement(name, way, told)
-        ranked.append((way.common_cost + UNEVEN * unevenness(notes, placement), placement))
+        extra = UNEVEN * unevenness(notes, placement)
+        if school is not None:
+            strokes = choose_strokes(notes, placement.strings, school)
+            extra += INSIDE * count_changes(strokes, placement.strings)[1]
+        ranked.append((way.common_cost + extra, placement))
     ranked.sort(key=lambda entry: entry[0])
     best = replace(ranked[0][1], favours="best overall")
     others = [
@@ -161,10 +172,11 @@ def place(
     guitar: Guitar,
     notes: list[NoteToPlace],
     *,
+    school: str | None = None,
     progress: Progress = no_progress,
 ) -> Placement:
     """Give the placement that is ranked first."""
-    return alternatives(guitar, notes, most=1, progress=progress)[0]
+    return alternatives(guitar, notes, most=1, school=school, progress=progress)[0]
 
 
 def _different(best: Placement, others: list[Placement]) -> list[Placement]:

@@ -138,8 +138,8 @@ def _spread(grip: tuple[tuple[int, int], ...]) -> int:
 def _positions(guitar: Guitar, grip: tuple[tuple[int, int], ...], traits: EventTraits) -> list[int]:
     """List the frets where the index finger can be while the grip is held."""
     barred = [f for (_, f), tags in zip(grip, traits.techniques, strict=True) if "bar" in tags]
-    if barred:  # the bar is on the ring finger
-        return [max(barred[0] - 2, 1)]
+    if barred:
+        return [max(barred[0] - guitar.bar_finger + 1, 1)]
     held = [
         fret
         for (_, fret), tags in zip(grip, traits.techniques, strict=True)

@@ -32,6 +32,8 @@ class Guitar:
     fret_count: int = 22
     scale_length_mm: float = 648.0
     left_handed: bool = False
+    bar_finger: int = 3  # that wears the slide bar: 2 to 4
+    thumb_over: bool = True  # whether the thumb may fret the thickest string
 
     def __post_init__(self) -> None:
         strings = len(self.tuning)
@@ -52,6 +54,11 @@ class Guitar:
         if not 300.0 <= self.scale_length_mm <= 900.0:
             raise TuningError(
                 f"A scale length of {self.scale_length_mm:g} mm cannot be used: give 300 to 900."
+            )
+
+        if self.bar_finger not in (2, 3, 4):
+            raise TuningError(
+                f"A slide bar on finger {self.bar_finger} cannot be used: give 2, 3 or 4."
             )
 
     @property
