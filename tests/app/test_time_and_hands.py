@@ -212,9 +212,12 @@ class TestForms(WindowTest):
         form.tuning.setEditText("Seven strings, low B")
         form.capo.setValue(2)
         form.left.setChecked(True)
+        form.thumb.setChecked(False)
+        form.bar.setCurrentText("little finger")
         form.try_accept()
         guitar = form.result_guitar
         self.assertEqual((guitar.string_count, guitar.capo, guitar.left_handed), (7, 2, True))
+        self.assertEqual((guitar.thumb_over, guitar.bar_finger), (False, 4))
 
 
 if __name__ == "__main__":

@@ -7,6 +7,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from juxtanote.core.errors import TuningError
 from juxtanote.core.fretboard.candidates import NoteToPlace, find_candidates
 from juxtanote.core.fretboard.costs import (
     BASE,
@@ -15,7 +16,7 @@ from juxtanote.core.fretboard.costs import (
     moving_features,
     standing_features,
 )
-from juxtanote.core.fretboard.fingers import choose_fingers, shape_fingers
+from juxtanote.core.fretboard.fingers import choose_fingers, shape_fingers, supporting_fingers
 from juxtanote.core.fretboard.reasons import explain, phrase_sentence
 from juxtanote.core.fretboard.solver import (
     Placement,
@@ -24,7 +25,6 @@ from juxtanote.core.fretboard.solver import (
 )
 from juxtanote.core.fretboard.states import group_events, hand_states
 from juxtanote.core.fretboard.strokes import choose_strokes, count_changes
-from juxtanote.core.errors import TuningError
 from juxtanote.core.theory.tuning import Guitar
 
 GUITAR = Guitar()
@@ -299,6 +299,22 @@ class TestHands(unittest.TestCase):
         for school, strokes in schools.items():
             with self.subTest(school=school):
                 self.assertEqual(choose_strokes(notes, placement.strings, school), strokes)
+
+    def test_a_strum_goes_the_way_its_strings_are_heard(self) -> None:
+        for strings, wanted in (((5, 4, 3), "down"), ((1, 2, 3), "up"), ((5, 3, 4), "down")):
+            notes = [
+                NoteToPlace(0.006 * k, 0.5, GUITAR.midi_at(string, 2))
+                for k, string in enumerate(strings)
+            ]
+            with self.subTest(strings=strings):
+                self.assertEqual(choose_strokes(notes, strings, "alternate"), (wanted,) * 3)
+        at_once = [NoteToPlace(0.0, 0.5, GUITAR.midi_at(s, 2)) for s in (1, 2, 3)]
+        self.assertEqual(choose_strokes(at_once, (1, 2, 3), "alternate")[0], "down")
+
+    def test_a_bend_has_the_fingers_behind_it_push_along(self) -> None:
+        self.assertEqual(supporting_fingers("3"), ("1", "2"))
+        self.assertEqual(supporting_fingers("4"), ("2", "3"))
+        self.assertEqual([supporting_fingers(f) for f in ("1", "0", "T", "")], [()] * 4)
 
     def test_inside_and_outside_changes_are_counted(self) -> None:
         # Down on the thicker, then up on the thinner, travels around both: outside.

@@ -1,6 +1,7 @@
 """The spoken breakdown: a phrase said note by note in plain words."""
 
 from juxtanote.core.formats.text_tab import bend_name
+from juxtanote.core.fretboard.fingers import supporting_fingers
 from juxtanote.core.score.form import chord_at
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import Note
@@ -137,6 +138,8 @@ def _shape(note: Note) -> str:
         words += f", bent {amount} before it is struck, and let down"
     elif "bend" in tags:
         words += f", bend it {amount}"
+        behind = [FINGER_WORDS[finger] for finger in supporting_fingers(written.finger)]
+        words += f", the {' and '.join(behind)} behind it" if behind else ""
         words += " and let it down" if "release" in tags else ""
     if "vibrato" in tags:
         words += ", then vibrato" if words else ", with vibrato"

@@ -125,6 +125,11 @@ def _shape_cost(
     return cost + 0.05 * (int(fingers[0]) - 1 if order else 0)
 
 
+def supporting_fingers(finger: str) -> tuple[str, ...]:
+    """Give the fingers that push along behind the one that bends (common practice)."""
+    return tuple("123"[: int(finger) - 1][-2:]) if finger in ("2", "3", "4") else ()
+
+
 def _finger_at(placement: Placement, index: int) -> int:
     """One finger a fret; where the hand is stretched over five frets the middle is the second."""
     reach = placement.frets[index] - placement.positions[index]

@@ -4,6 +4,8 @@ from juxtanote.core.fretboard.candidates import NoteToPlace
 from juxtanote.core.fretboard.states import TOGETHER_S
 
 UNSTRUCK = frozenset({"hammer-on", "pull-off", "tap"})
+FEWEST_STRUMMED = 3
+HEARD_SPREAD_S = 0.006  # from the first string to the last: less is struck at once
 
 
 def choose_strokes(
@@ -13,6 +15,7 @@ def choose_strokes(
 
     Schools: ``alternate`` (down and up in turn), ``down``, ``economy`` (the stroke goes on in the
     direction of the string change), ``hybrid`` (pick, and fingers for thinner strings), ``fingers``.
+    A strum whose strings are heard one after the other goes the way they sound.
     """
     strokes: list[str] = []
     last, last_string, last_onset = "", 0, -1.0
@@ -32,9 +35,24 @@ def choose_strokes(
             last_string = string
             continue
         stroke = _stroke(school, last, string, last_string)
+        if stroke in ("down", "up") and school != "down":
+            stroke = _sweep_of(notes, strings, index) or stroke
         strokes.append(stroke)
         last, last_string = stroke, string
     return tuple(strokes)
+
+
+def _sweep_of(notes: list[NoteToPlace], strings: tuple[int, ...], index: int) -> str:
+    """Tell which way a strum of three and more strings goes from the order of its onsets."""
+    last = index + 1
+    while last < len(notes) and notes[last].onset_s - notes[index].onset_s < TOGETHER_S:
+        last += 1
+    order = strings[index:last]
+    spread = notes[last - 1].onset_s - notes[index].onset_s
+    if len(order) < FEWEST_STRUMMED or spread < HEARD_SPREAD_S:
+        return ""
+    steps = {before > after for before, after in zip(order, order[1:], strict=False)}
+    return "" if len(steps) > 1 else "down" if steps == {True} else "up"
 
 
 def _in_grip(school: str, stroke: str, string: int, thickest: int) -> str:
