@@ -107,6 +107,13 @@ class TestChoices(unittest.TestCase):
         )
         self.assertEqual([n.heard.midi for n in notes], [60])
 
+    def test_a_harmonic_that_no_node_sounds_is_a_plain_note(self) -> None:
+        # Nodes of the third string (G3) sound G4, D5, G5; no string has a node that sounds F4.
+        heard_so = [heard(m, 0.5 * k, "natural-harmonic") for k, m in enumerate((67, 65))]
+        notes = place_heard(heard_so, Guitar(), "alternate")
+        self.assertEqual(["natural-harmonic" in n.written.techniques for n in notes], [True, False])
+        self.assertEqual(Guitar().midi_at(notes[1].written.string, notes[1].written.fret), 65)
+
     def test_phrases_are_cut_at_rests(self) -> None:
         notes = [note(k, t, 3, 5) for k, t in enumerate((0.0, 0.5, 1.0, 4.0, 4.5), start=1)]
         self.assertEqual([len(part) for part in split_at_rests(notes)], [3, 2])

@@ -19,7 +19,7 @@ from juxtanote.core.analysis.reference_pitch import measure_reference_cents
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.audio.focus import bring_forward
 from juxtanote.core.audio.read import Sound, read_sound, to_mid_side, to_rate
-from juxtanote.core.fretboard.candidates import NoteToPlace
+from juxtanote.core.fretboard.candidates import NoteToPlace, find_candidates
 from juxtanote.core.fretboard.clues import CLEAR, SHIFTS, HeardString, with_clues
 from juxtanote.core.fretboard.fingers import choose_fingers
 from juxtanote.core.fretboard.solver import Placement, place, solve
@@ -225,6 +225,14 @@ def _keeps_pitch(note: PerceivedNote, guitar: Guitar) -> bool:
     return lowest - 0.5 <= note.midi <= highest + 0.5 or "natural-harmonic" in note.techniques
 
 
+def _on_this_guitar(note: PerceivedNote, guitar: Guitar) -> PerceivedNote:
+    """Take the name of a harmonic from a note that no node of these strings can sound."""
+    if "natural-harmonic" not in note.techniques or find_candidates(guitar, to_place(note)):
+        return note
+    kept = tuple(line for line in note.evidence if not line.startswith("a nearly pure partial"))
+    return replace(note, techniques=note.techniques - {"natural-harmonic"}, evidence=kept)
+
+
 def to_notes(
     heard: list[PerceivedNote],
     placement: Placement,
@@ -255,6 +263,7 @@ def place_heard(
     heard: list[PerceivedNote], guitar: Guitar, school: str, *, progress: Progress = no_progress
 ) -> list[Note]:
     """Place heard notes on the neck; what no string can sound is left out."""
+    heard = [_on_this_guitar(note, guitar) for note in heard]
     kept = [note for note in heard if _keeps_pitch(note, guitar)]
     places = [to_place(note) for note in kept]
     placed = place(guitar, places, school=school, progress=progress)
