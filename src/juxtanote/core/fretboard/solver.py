@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from juxtanote.core.fretboard.candidates import NoteToPlace
 from juxtanote.core.fretboard.costs import (
+    BASE,
     IMPOSSIBLE,
     MOVING,
     PROFILES,
@@ -18,6 +19,7 @@ from juxtanote.core.fretboard.costs import (
     moving_features,
     standing_features,
 )
+from juxtanote.core.fretboard.even import begins_full, even_ways, runs_of
 from juxtanote.core.fretboard.search import Chain, Way
 from juxtanote.core.fretboard.states import TOGETHER_S, Event, group_events, tables_for
 from juxtanote.core.fretboard.strokes import choose_strokes, count_changes
@@ -104,6 +106,9 @@ def _placement(name: str, way: Way, problems: list[str]) -> Placement:
     return Placement(way.strings, way.frets, way.positions, cost, name, tuple(problems))
 
 
+EVEN, MOST_FOR_EVEN = "as many notes on each string", 120
+HALF_BEGUN = 1.0
+"""Cost of a run that begins in the middle of a string's share."""
 UNEVEN = 0.7
 """Cost of each change in the number of notes a string, where a line runs across the strings."""
 
@@ -159,6 +164,10 @@ def alternatives(
             strokes = choose_strokes(notes, placement.strings, school)
             extra += INSIDE * count_changes(strokes, placement.strings)[1]
         ranked.append((way.common_cost + extra, placement))
+    if most > 1 and len(notes) <= MOST_FOR_EVEN:
+        even = _even_placement(guitar, notes)
+        if even is not None and all(p.strings != even[1].strings for _, p in ranked):
+            ranked.append(even)
     ranked.sort(key=lambda entry: entry[0])
     best = replace(ranked[0][1], favours="best overall")
     others = [
@@ -166,6 +175,27 @@ def alternatives(
         for _, p in ranked[1:]
     ]
     return [best, *_different(best, others)][:most]
+
+
+def _even_placement(guitar: Guitar, notes: list[NoteToPlace]) -> tuple[float, Placement] | None:
+    """Give the cheapest placement whose runs have as many notes on each string, with its rank."""
+    told, found = list(notes), None
+    for run in runs_of(notes):
+        tried = []
+        for way in even_ways(guitar, told, run):
+            locked = [
+                replace(n, string=way[k][0], fret=way[k][1]) if k in way else n
+                for k, n in enumerate(told)
+            ]
+            ways, problems = _search(guitar, locked, {EVEN: BASE}, no_progress)
+            if ways[EVEN].cost < IMPOSSIBLE:
+                cost = ways[EVEN].common_cost + (0.0 if begins_full(way, run) else HALF_BEGUN)
+                tried.append((cost, len(tried), locked, ways[EVEN], problems[0]))
+        if tried:
+            cost, _, told, way_through, problem = min(tried)
+            placement = _placement(EVEN, way_through, problem)
+            found = cost + UNEVEN * unevenness(notes, placement), placement
+    return found
 
 
 def place(
@@ -181,7 +211,8 @@ def place(
 
 def _different(best: Placement, others: list[Placement]) -> list[Placement]:
     """Order placements so that each differs much from those before it, cheap ones first."""
-    chosen, rest = [best], list(others)
+    chosen = [best, *(p for p in others if p.favours == EVEN)]
+    rest = [p for p in others if p.favours != EVEN]
     while rest:
 
         def gain(item: tuple[int, Placement]) -> float:
