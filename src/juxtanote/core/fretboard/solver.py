@@ -181,7 +181,7 @@ def _even_placement(guitar: Guitar, notes: list[NoteToPlace]) -> tuple[float, Pl
     """Give the cheapest placement whose runs have as many notes on each string, with its rank."""
     told, found = list(notes), None
     for run in runs_of(notes):
-        tried = []
+        tried: list[tuple[float, int, list[NoteToPlace], Way, list[str]]] = []
         for way in even_ways(guitar, told, run):
             locked = [
                 replace(n, string=way[k][0], fret=way[k][1]) if k in way else n
