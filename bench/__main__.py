@@ -1,8 +1,8 @@
-"""``python -m bench NAME``: run, accuracy, time, key, placement, hands or settle."""
+"""``python -m bench NAME``: run, accuracy, time, key, placement or hands."""
 
 import sys
 
-NAMES = ("run", "accuracy", "time", "key", "placement", "hands", "settle")
+NAMES = ("run", "accuracy", "time", "key", "placement", "hands")
 MODULES = {"time": "timing", "key": "keys"}
 
 

@@ -1,6 +1,6 @@
 """How well the lead is heard: composed and generated phrases through sounds that are not ours.
 
-    python -m bench accuracy [--aside] [--most N] [--worst 10 DIR]
+    python -m bench accuracy [--aside] [--most N] [--worst 10 DIR] [--soundfont FILE]
 
 Every phrase sounds alone, over drums and bass, and inside a band at 0, 3 and 6 dB; a plain
 librosa.pyin with onset detection is the yardstick in the same run.
@@ -20,6 +20,7 @@ from juxtanote.core.analysis.listen import PerceivedNote, listen
 from juxtanote.core.analysis.reference_pitch import measure_reference_cents
 from juxtanote.core.synth.strings import StringEvent, render_events
 from juxtanote.core.units import midi_to_hz
+from lab import instruments
 from lab.backing import Meter, make_band, random_voice
 from lab.dressings import lead_sound, mix
 from lab.instruments import SAMPLE_RATE, render_sampled
@@ -273,7 +274,10 @@ def main(arguments: list[str]) -> None:
     parser.add_argument("--most", type=int, default=1000)
     parser.add_argument("--worst", nargs=2, metavar=("N", "DIR"), default=None)
     parser.add_argument("--no-pyin", action="store_true")
+    parser.add_argument("--soundfont", type=Path, help="play through sounds that no training had")
     options = parser.parse_args(arguments)
+    if options.soundfont:
+        instruments.SOUNDFONT = options.soundfont
     chosen = [(k, c) for k, c in enumerate(cases()) if c.aside == options.aside]
     step = max(len(chosen) // options.most, 1)
     totals: dict[str, Tally] = defaultdict(Tally)

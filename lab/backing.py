@@ -1,6 +1,6 @@
 """The band behind the lead: drums, bass, chords, a singer, by rule, with its beats known."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import mido
 import numpy as np
@@ -9,6 +9,7 @@ from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
 from juxtanote.core.units import midi_to_hz
 from lab.instruments import SAMPLE_RATE, MidiSketch, render_midi
 
+DRUM_KITS = (0, 0, 8, 16, 24, 25, 32)
 KICK, SNARE, CLOSED_HAT, OPEN_HAT, RIDE, CRASH, TOM = 36, 38, 42, 46, 51, 49, 45
 PROGRESSIONS = (
     (0, 5, 7, 0),
@@ -62,6 +63,7 @@ def drums(
     meter: Meter,
     rng: np.random.Generator,
     loose: bool = False,
+    kit: int = 0,
 ) -> np.ndarray:
     """Play a pattern with fills over given beats; `first_bar` is the index of the first downbeat.
 
@@ -69,6 +71,8 @@ def drums(
     every beat, or rests.
     """
     track = MidiSketch()
+    if kit:
+        track.add(0.0, mido.Message("program_change", channel=9, program=kit), 0)
     ride = int(rng.choice([CLOSED_HAT, CLOSED_HAT, RIDE, OPEN_HAT]))
     busy = rng.random()
     kicks = rng.random((2, meter.beats * meter.division)) < 0.2 + 0.2 * busy
@@ -169,8 +173,12 @@ def make_band(
     guitars: bool = True,
     voice: bool = True,
     loose: bool = False,
+    varied: bool = False,
 ) -> Band:
-    """Play a whole backing over given beats (seconds, at least two bars)."""
+    """Play a whole backing over given beats (seconds, at least two bars).
+
+    A `varied` one has other drum kits and keys that break their chords into eighths.
+    """
     length_s = float(beat_times[-1])
     bars = list(range(first_bar, len(beat_times), meter.beats))
     roots = _roots(len(bars), key, rng)
@@ -182,6 +190,7 @@ def make_band(
     pushing = rng.random() < 0.5
     power = rng.random() < 0.6
     muted = rng.random() < 0.4
+    broken = varied and rng.random() < 0.4
     for bar, (root, minor) in zip(bars, roots, strict=True):
         inside = beat_times[bar : bar + meter.beats + 1]
         for beat in range(len(inside) - 1):
@@ -205,7 +214,14 @@ def make_band(
                     strums.append(
                         StringEvent(hit + 0.006 * k, 0.9 * (end - hit), string, 3, midi, tags)
                     )
-        for note in _voicing(root, minor, int(rng.integers(48, 60))):
+        voicing = _voicing(root, minor, int(rng.integers(48, 60)))
+        if broken and len(inside) > 1:
+            steps = np.interp(np.arange(0, len(inside) - 1, 0.5), np.arange(len(inside)), inside)
+            for k, start in enumerate(steps):
+                end = min(float(start) + 0.5, float(inside[-1]))
+                _hold(chord_track, float(start), end, voicing[k % len(voicing)], 0.6, 0)
+            continue
+        for note in voicing:
             _hold(chord_track, float(inside[0]), float(inside[-1]) - 0.03, note, 0.6, 0)
     chords, bass = render_midi(chord_track.file()), render_midi(bass_track.file())
     none = np.zeros(1, dtype=np.float32)
@@ -242,7 +258,19 @@ def make_band(
             line.append((time, time + held, float(pitch)))
             time += held + float(rng.choice([0.02, 0.1, 1.0]))
         sung = _vowel_line(line, length_s, rng)
-    return Band(drums(beat_times, first_bar, meter, rng, loose), bass, chords, pair, sung)
+    kit = int(rng.choice(DRUM_KITS)) if varied else 0
+    played = drums(beat_times, first_bar, meter, rng, loose, kit)
+    return Band(played, bass, chords, pair, sung)
+
+
+def random_touch(voice: StringVoice, rng: np.random.Generator) -> StringVoice:
+    """Draw how strongly a hand slurs and how lightly it damps."""
+    return replace(
+        voice,
+        slur_level=float(rng.uniform(0.4, 0.95)),
+        slur_noise=float(rng.uniform(0.02, 0.3)),
+        mute_decay=float(np.exp(rng.uniform(np.log(0.05), np.log(0.25)))),
+    )
 
 
 def random_voice(rng: np.random.Generator) -> StringVoice:

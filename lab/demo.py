@@ -18,8 +18,8 @@ from juxtanote.core.audio.write import write_sound, write_text
 from juxtanote.core.formats.csv_notes import NoteRow, write_rows
 from juxtanote.core.formats.lesson_file import save_lesson
 from juxtanote.core.fretboard.fingers import choose_fingers
-from juxtanote.core.fretboard.strokes import choose_strokes
 from juxtanote.core.fretboard.solver import solve
+from juxtanote.core.fretboard.strokes import choose_strokes
 from juxtanote.core.score.lesson import Lesson, LogEntry, Phrase, Recording
 from juxtanote.core.score.note import HeardNote, Note, WrittenNote
 from juxtanote.core.score.rhythm import write_phrase

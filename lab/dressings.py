@@ -37,9 +37,16 @@ def tilt(audio: np.ndarray, rng: np.random.Generator) -> np.ndarray:
 
 
 def lead_sound(
-    audio: np.ndarray, rng: np.random.Generator, *, drive: bool | None = None
+    audio: np.ndarray,
+    rng: np.random.Generator,
+    *,
+    drive: bool | None = None,
+    varied: bool = False,
 ) -> np.ndarray:
-    """Send a lead through an amplifier and effects drawn at random."""
+    """Send a lead through an amplifier and effects drawn at random.
+
+    `varied` also plays it twice and lets echoes come sooner and louder.
+    """
     audio = level(audio, -12.0)
     if drive if drive is not None else rng.random() < 0.65:
         gain = float(np.exp(rng.uniform(np.log(0.8), np.log(60.0))))
@@ -60,11 +67,13 @@ def lead_sound(
         audio = wah(audio, rng)
     if rng.random() < 0.15:
         audio = chorus(audio, rng)
+    if varied and rng.random() < 0.12:
+        audio = doubled(audio, rng)
     if rng.random() < 0.3:
         audio = compress(audio, float(rng.uniform(0.3, 0.8)))
     if rng.random() < 0.3:
-        lag = int(rng.uniform(0.12, 0.5) * SAMPLE_RATE)
-        wet = float(rng.uniform(0.1, 0.35))
+        lag = int(rng.uniform(0.06 if varied else 0.12, 0.5) * SAMPLE_RATE)
+        wet = float(rng.uniform(0.1, 0.5 if varied else 0.35))
         for repeat in (1, 2, 3):
             if repeat * lag < len(audio):
                 audio = audio.copy()
@@ -73,6 +82,39 @@ def lead_sound(
         wet = float(rng.uniform(0.03, 0.35))
         audio = add_room(audio, SAMPLE_RATE, rng, seconds=float(rng.uniform(0.2, 1.8)), wet=wet)
     return audio.astype(np.float32)
+
+
+def on_a_record(stereo: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Do to a whole mix what records and their copies do: tone, pumping, hiss, a narrow band."""
+    out = stereo
+    if rng.random() < 0.5:
+        low, high = rng.uniform(-0.5, 0.6, 2)
+        for edge, kind, gain in ((250, "lowpass", low), (3000, "highpass", high)):
+            sos = signal.butter(1, edge, kind, fs=SAMPLE_RATE, output="sos")
+            out = out + gain * signal.sosfilt(sos, stereo, axis=1)
+    if rng.random() < 0.3:
+        slow = signal.butter(1, float(rng.uniform(2, 12)), "lowpass", fs=SAMPLE_RATE, output="sos")
+        envelope = signal.sosfilt(slow, np.abs(out).max(axis=0))
+        envelope = np.maximum(envelope, 0.05 * float(envelope.max()) + 1e-9)
+        out = out * envelope ** -float(rng.uniform(0.2, 0.6))
+    if rng.random() < 0.2:
+        edge = float(rng.uniform(3500, 8000))
+        out = signal.sosfilt(
+            signal.butter(4, edge, "lowpass", fs=SAMPLE_RATE, output="sos"), out, axis=1
+        )
+    if rng.random() < 0.3:
+        loud = float(np.sqrt(np.mean(out**2)))
+        out = out + loud * 10 ** (rng.uniform(-55, -28) / 20) * rng.standard_normal(out.shape)
+    return np.asarray(out, dtype=np.float32)
+
+
+def doubled(audio: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Play a part twice: a copy a little late, whose pitch wanders by some cents."""
+    t = np.arange(len(audio))
+    wander = np.sin(2 * np.pi * rng.uniform(0.1, 0.6) * t / SAMPLE_RATE + rng.uniform(0, 6))
+    late = (rng.uniform(0.004, 0.022) + 0.002 * wander) * SAMPLE_RATE
+    copy = np.interp(t - late, t, audio)
+    return (audio + rng.uniform(0.4, 0.9) * copy).astype(np.float32)
 
 
 def gate(audio: np.ndarray) -> np.ndarray:

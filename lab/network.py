@@ -1,41 +1,30 @@
 """The listener as PyTorch trains it; the layout is repeated in plain NumPy in the program.
 
-A picture of frames by pitches goes through small convolutions: three by three around a cell, an
-octave up and down, and one vector of the whole frame.
+A picture of frames by pitches goes through small convolutions: three by three around a cell, along
+its own pitch over half a second, an interval up and down, and one vector of the whole frame.
 """
 
 import torch
 from torch import nn
 
+from juxtanote.core.analysis.listener import BLOCKS
 from juxtanote.core.analysis.spectra import N_CHANNELS
 
-WIDTH = 32
-BLOCKS = (
-    ("near", 1),
-    ("near", 2),
-    ("octave", 12),
-    ("frame", 1),
-    ("near", 4),
-    ("fifth", 7),
-    ("near", 8),
-    ("octave", 12),
-    ("near", 1),
-    ("nineteenth", 19),
-    ("frame", 1),
-    ("near", 1),
-)
+WIDTH = 48
 N_CELL, N_FRAME = 9, 2
 
 
 class Block(nn.Module):
-    """One residual step; `reach` is the dilation in frames, or in semitones for intervals."""
+    """One residual step; `reach` is the dilation in frames, or in semitones for an interval."""
 
     def __init__(self, kind: str, reach: int) -> None:
         super().__init__()
         self.kind = kind
         if kind == "near":
             self.conv = nn.Conv2d(WIDTH, WIDTH, 3, padding=(1, reach), dilation=(1, reach))
-        elif kind in ("octave", "fifth", "nineteenth"):
+        elif kind == "along":
+            self.conv = nn.Conv2d(WIDTH, WIDTH, (1, 3), padding=(0, reach), dilation=(1, reach))
+        elif kind == "interval":
             self.conv = nn.Conv2d(WIDTH, WIDTH, (3, 1), padding=(reach, 0), dilation=(reach, 1))
         else:
             self.conv = nn.Conv1d(2 * WIDTH, WIDTH, 5, padding=2)
@@ -43,7 +32,7 @@ class Block(nn.Module):
     def forward(self, x: torch.Tensor) -> torch.Tensor:
         """Add what this step sees; `x` is (batch, WIDTH, pitches, frames)."""
         if self.kind == "frame":
-            pooled = torch.cat([x.mean(2), x.amax(2)], 1)
+            pooled = torch.cat([x.mean(2), x.max(2).values], 1)
             return torch.relu(x + self.conv(pooled)[:, :, None, :])
         return torch.relu(x + self.conv(x))
 
@@ -64,5 +53,5 @@ class Listener(nn.Module):
         x = torch.relu(self.enter(stacked))
         for block in self.blocks:
             x = block(x)
-        frames = self.frames(torch.cat([x.mean(2), x.amax(2)], 1))
+        frames = self.frames(torch.cat([x.mean(2), x.max(2).values], 1))
         return self.cells(torch.relu(self.hidden(x))), frames

@@ -462,6 +462,52 @@ def harmonics(hand: Hand, beats: float) -> list[TabNote]:
     return notes
 
 
+def harmonics_between(hand: Hand, beats: float) -> list[TabNote]:
+    """Let natural harmonics ring between fretted and open notes."""
+    rng = hand.rng
+    low = replace(hand, position=int(rng.integers(0, 8)))
+    places = _walk(low, low.box(4), int(beats / 0.5) + 1)
+    grid = float(rng.choice([0.5, 0.5, 1.0]))
+    notes = []
+    for index in range(int(beats / grid)):
+        if rng.random() < 0.45:
+            string = int(rng.integers(1, hand.guitar.string_count + 1))
+            place = (string, int(rng.choice([12, 12, 7, 7, 5])))
+            notes.append(_note(index * grid, grid, place, "natural-harmonic"))
+        else:
+            notes.append(_note(index * grid, grid, places[index]))
+    return notes
+
+
+def trill(hand: Hand, beats: float) -> list[TabNote]:
+    """Strike one note, and trill from it by hammering on and pulling off."""
+    rng = hand.rng
+    notes, beat = [], 0.0
+    while beat < beats:
+        string = int(rng.integers(1, hand.guitar.string_count + 1))
+        frets = hand.frets_on(string, hand.position, hand.position + 5) or [hand.position]
+        low = int(rng.choice(frets))
+        high = low + int(rng.choice([1, 2, 2, 3]))
+        grid = float(rng.choice([0.25, 0.25, 1 / 6, 0.5]))
+        for index in range(int(rng.integers(2, 9))):
+            tags = [] if index == 0 else ["hammer-on" if index % 2 else "pull-off"]
+            notes.append(_note(beat, grid, (string, high if index % 2 else low), *tags))
+            beat += grid
+    return notes
+
+
+def muted_line(hand: Hand, beats: float) -> list[TabNote]:
+    """Damp a line with the side of the hand, letting some notes go free."""
+    rng = hand.rng
+    grid = float(rng.choice([0.5, 1 / 3, 0.25]))
+    free = rng.uniform(0.0, 0.4)
+    notes = []
+    for index, place in enumerate(_walk(hand, hand.box(3), int(beats / grid))):
+        tags = [] if rng.random() < free else ["palm-mute"]
+        notes.append(_note(index * grid, grid, place, *tags, velocity=rng.uniform(0.6, 1.0)))
+    return notes
+
+
 def chromatic(hand: Hand, beats: float) -> list[TabNote]:
     """Walk in semitones, picked."""
     grid = float(hand.rng.choice([0.25, 1 / 3, 0.5]))
@@ -507,12 +553,12 @@ def raked(hand: Hand, beats: float) -> list[TabNote]:
 
 STYLES: dict[str, tuple[Style, float]] = {
     "line in a box": (line_in_a_box, 3.0),
-    "three on a string": (three_on_a_string, 1.5),
+    "three on a string": (three_on_a_string, 2.0),
     "along one string": (along_one_string, 1.5),
     "singing": (singing, 3.0),
-    "together": (together, 2.2),
+    "together": (together, 2.6),
     "ringing": (ringing, 0.8),
-    "low riff": (low_riff, 1.6),
+    "low riff": (low_riff, 1.8),
     "tapping": (tapping, 0.8),
     "sweep": (sweep, 0.8),
     "harmonics": (harmonics, 0.9),
@@ -525,9 +571,12 @@ MORE_STYLES: dict[str, tuple[Style, float]] = {
     "ringing anywhere": (ringing_anywhere, 1.4),
     "strummed": (strummed, 1.2),
     "octave line": (octave_line, 1.2),
-    "double-stop line": (double_stop_line, 1.4),
+    "double-stop line": (double_stop_line, 1.8),
     "pedal": (pedal, 1.0),
-    "low line": (low_line, 1.4),
+    "low line": (low_line, 1.9),
+    "harmonics between": (harmonics_between, 0.8),
+    "trill": (trill, 1.0),
+    "muted line": (muted_line, 1.0),
 }
 """Styles for training alone: the measuring phrases are made from `STYLES`."""
 

@@ -9,8 +9,8 @@ import numpy as np
 
 from juxtanote.core.analysis.spectra import HOP_LENGTH, LOWEST_MIDI, N_PITCHES, log_spectra
 from juxtanote.core.synth.strings import SLURRED, StringEvent, pitch_offsets, render_events
-from lab.backing import Meter, make_band, random_voice
-from lab.dressings import lead_sound, mix
+from lab.backing import Meter, make_band, random_touch, random_voice
+from lab.dressings import code_as_mp3, lead_sound, mix, on_a_record
 from lab.instruments import SAMPLE_RATE, render_sampled
 from lab.phrases import random_lead
 
@@ -97,22 +97,40 @@ def lead_stem(
 ) -> tuple[np.ndarray, list[StringEvent], int, float]:
     """Play one random lead on a random instrument: audio, events as they sound, key, tempo."""
     lead = random_lead(rng, LENGTH_S, chords, beat_times)
-    events = list(lead.events)
+    events = out_of_tune(list(lead.events), rng)
     detune = float(rng.normal(0.0, 0.06))
     draw = rng.random()
     if draw < 0.5:
         reference = 440.0 * 2 ** (detune / 12)
+        voice = random_touch(random_voice(rng), rng)
         audio = render_events(
-            events, SAMPLE_RATE, random_voice(rng), rng, length_s=LENGTH_S, reference_hz=reference
+            events, SAMPLE_RATE, voice, rng, length_s=LENGTH_S, reference_hz=reference
         )
     else:
         patches = draw > 0.8
         program = int(rng.choice([24, 25, 26, 27, 27, 28, 29, 30]))
         if program == 28:  # muted notes all through are another technique
             events = [replace(e, techniques=e.techniques | {"palm-mute"}) for e in events]
+        touch = float(rng.uniform(0.6, 1.25))
+        events = [
+            replace(e, velocity=min(e.velocity * touch, 1.0)) if e.techniques & SLURRED else e
+            for e in events
+        ]
         audio, events = render_sampled(events, program, rng, patches=patches, detune=detune)
     audio = np.pad(audio, (0, max(int(LENGTH_S * SAMPLE_RATE) - len(audio), 0)))
     return audio[: int(LENGTH_S * SAMPLE_RATE)], events, lead.hand.root, lead.tempo
+
+
+def out_of_tune(events: list[StringEvent], rng: np.random.Generator) -> list[StringEvent]:
+    """Play as hands do: strings some cents off, bends not quite up to their pitch."""
+    strings = rng.normal(0.0, 0.04, 10)
+    moved = []
+    for event in events:
+        stretch = float(rng.normal(1.0, 0.04))
+        curve = tuple((t, v * stretch) for t, v in event.curve)
+        midi = event.midi + float(strings[event.string % 10])
+        moved.append(replace(event, midi=midi, curve=curve))
+    return moved
 
 
 def make_scene(
@@ -126,11 +144,11 @@ def make_scene(
         truth = truth_of(events, N_FRAMES)
         if band is None:
             meter = Meter(4, int(rng.choice([2, 2, 3])), float(rng.choice([0.5, 0.5, 0.66])))
-            band = make_band(_band_times(tempo, rng), 0, meter, key, rng)
+            band = make_band(_band_times(tempo, rng), 0, meter, key, rng, varied=True)
         for _ in range(per_lead):
             dressing = str(rng.choice(["alone", "drums and bass", "band"], p=[0.2, 0.22, 0.58]))
             here = truth
-            lead = lead_sound(audio, rng)
+            lead = lead_sound(audio, rng, varied=True)
             if rng.random() < 0.04 and dressing != "alone":
                 lead, here = np.full_like(lead, 1e-5), truth_of([], N_FRAMES)
             stereo = mix(
@@ -141,8 +159,10 @@ def make_scene(
                 lead_over_db=float(rng.uniform(-3, 9)),
                 lead_place=0.0 if rng.random() < 0.75 else float(rng.uniform(-0.8, 0.8)),
                 mono=rng.random() < 0.3,
-                mp3=int(rng.choice([64, 96, 128])) if rng.random() < 0.15 else 0,
             )
+            stereo = on_a_record(stereo, rng)
+            if rng.random() < 0.15:
+                stereo = code_as_mp3(stereo, int(rng.choice([64, 96, 128])))
             mid, side = 0.5 * (stereo[0] + stereo[1]), 0.5 * (stereo[0] - stereo[1])
             spectra = log_spectra(mid, side)
             results.append((np.rint(255 * spectra).astype(np.uint8), here))

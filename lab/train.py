@@ -3,7 +3,7 @@
     python -m lab.scenes SHARDS --seed 1 --hours 9
     python -m lab.train SHARDS --minutes 100 --out src/juxtanote/core/analysis/weights
 
-Shards may go on arriving while training runs. Every tenth shard is kept for validation.
+Every tenth shard is kept for validation.
 """
 
 import argparse
@@ -11,41 +11,30 @@ import copy
 import json
 import math
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
 import torch
 from torch.nn import functional as F
 
-from juxtanote.core.analysis.spectra import (
-    BINS_PER_SEMITONE,
-    HARMONICS,
-    N_CHANNELS,
-    harmonic_index,
-)
+from juxtanote.core.analysis.spectra import BINS_PER_SEMITONE, N_CHANNELS, harmonic_index
 from lab.network import Listener
 from lab.scenes import KINDS
 
-Crops = tuple[torch.Tensor, torch.Tensor, torch.Tensor, torch.Tensor]
+Crops = tuple[torch.Tensor, torch.Tensor, torch.Tensor]
 CROP = 192
 BATCH = 12
 SEED = 20
 
 
 class Pool:
-    """Shards held in memory, growing as they arrive."""
+    """Shards held in memory."""
 
     def __init__(self, folders: list[Path]) -> None:
-        self.folders, self.names = folders, set()
         self.train, self.valid = [], []
-
-    def refresh(self) -> None:
-        """Read the shards that have come since the last look."""
-        for folder in self.folders:
+        for folder in folders:
             for path in sorted(folder.glob("*.npz")):
-                if path in self.names:
-                    continue
-                self.names.add(path)
                 with np.load(path) as data:
                     spectra, cells, frames = data["spectra"], data["cells"], data["frames"]
                 kept = self.valid if int(path.stem.split("-")[1]) % 10 == 0 else self.train
@@ -53,7 +42,7 @@ class Pool:
                     kept.append((spectra[k], cells[k], frames[k]))
 
     def batch(self, rng: np.random.Generator) -> Crops:
-        """Draw crops: stacked spectra, cell truth, frame truth, and which layers were labelled."""
+        """Draw crops: stacked spectra, cell truth, frame truth."""
         picks = [
             vary(*self.crop(self.train[int(rng.integers(len(self.train)))], rng), rng)
             for _ in range(BATCH)
@@ -61,18 +50,16 @@ class Pool:
         return to_tensors(picks)
 
     def crop(self, item, rng: np.random.Generator, length: int = CROP):
-        """Cut a random stretch; scenes of an older layout lack the last layers of truth."""
+        """Cut a random stretch."""
         spectra, packed, frames = item
         n = spectra.shape[-1]
         start = int(rng.integers(0, n - length) // 8 * 8)
         part = spectra[:, :, start : start + length].astype(np.float32) / 255.0
-        known = np.unpackbits(packed[:, :, start // 8 : (start + length) // 8], axis=-1)
-        cells = np.zeros((len(KINDS), *known.shape[1:]), dtype=np.uint8)
-        cells[: len(known)] = known
-        return part, cells, frames[:, start : start + length], len(known) == len(KINDS)
+        cells = np.unpackbits(packed[:, :, start // 8 : (start + length) // 8], axis=-1)
+        return part, cells, frames[:, start : start + length]
 
 
-def vary(part, cells, frames, labelled: bool, rng: np.random.Generator):
+def vary(part, cells, frames, rng: np.random.Generator):
     """Change a crop as other records would: louder, another key, another tone, mono."""
     loud = part > 0
     part = part + np.float32(rng.normal(0.0, 0.04))
@@ -88,7 +75,7 @@ def vary(part, cells, frames, labelled: bool, rng: np.random.Generator):
         part, cells = transposed(part, cells, int(rng.integers(-4, 5)))
     if rng.random() < 0.15:
         part[3] = 0.0
-    return part, cells, frames, labelled
+    return part, cells, frames
 
 
 def transposed(part, cells, semitones: int):
@@ -101,6 +88,21 @@ def transposed(part, cells, semitones: int):
     return moved, there
 
 
+class Ahead:
+    """Batches cut by a thread of their own while the net works on the one before."""
+
+    def __init__(self, pool: Pool, rng: np.random.Generator) -> None:
+        self.pool, self.rng = pool, rng
+        self.hand = ThreadPoolExecutor(1)
+        self.next = self.hand.submit(pool.batch, rng)
+
+    def take(self) -> Crops:
+        """Give the batch that is ready, and have the next one cut."""
+        ready = self.next.result()
+        self.next = self.hand.submit(self.pool.batch, self.rng)
+        return ready
+
+
 def to_tensors(picks) -> Crops:
     """Stack crops for the net."""
     windows, bins = harmonic_index()
@@ -108,16 +110,14 @@ def to_tensors(picks) -> Crops:
     stacked = spectra[:, windows, bins]
     cells = np.stack([p[1] for p in picks]).astype(np.float32)
     frames = np.stack([p[2] for p in picks]).astype(np.float32)
-    labelled = torch.tensor([p[3] for p in picks])
-    return torch.from_numpy(stacked), torch.from_numpy(cells), torch.from_numpy(frames), labelled
+    return torch.from_numpy(stacked), torch.from_numpy(cells), torch.from_numpy(frames)
 
 
-def loss_of(net, stacked, cells, frames, labelled) -> torch.Tensor:
-    """Sum binary cross-entropies: onsets a frame wide each way, kinds only where a note begins.
-
-    The layers that not every scene has (`tap` and after) count where they are `labelled`.
-    """
-    logits, frame_logits = net(stacked)
+def loss_of(net, stacked, cells, frames) -> torch.Tensor:
+    """Sum binary cross-entropies: onsets a frame wide each way, kinds only where a note begins."""
+    with torch.autocast("cpu", dtype=torch.bfloat16):
+        logits, frame_logits = net(stacked.contiguous(memory_format=torch.channels_last))
+    logits, frame_logits = logits.float(), frame_logits.float()
     onset = cells[:, 0]
     beside = F.max_pool2d(onset[:, None], (1, 3), 1, (0, 1))[:, 0]
     target = torch.maximum(onset, 0.4 * beside)
@@ -125,15 +125,12 @@ def loss_of(net, stacked, cells, frames, labelled) -> torch.Tensor:
     loss = 20.0 * F.binary_cross_entropy_with_logits(logits[:, 0], target, weight=weight)
     loss = loss + 5.0 * F.binary_cross_entropy_with_logits(logits[:, 1], cells[:, 1])
     # A decoder may find the onset a frame beside its label: the kinds are told there too.
-    where = beside > 0.5
-    for here, layers in ((where, range(2, 6)), (where & labelled[:, None, None], range(6, 7))):
-        if here.any():
-            at = slice(layers.start, layers.stop)
-            kinds = F.max_pool2d(cells[:, at], (1, 3), 1, (0, 1)).permute(0, 2, 3, 1)[here]
-            told = logits[:, at].permute(0, 2, 3, 1)[here]
-            part = F.binary_cross_entropy_with_logits(told, kinds)
-            loss = loss + part * len(layers) / 4
-    sounding = (cells[:, 1] > 0.5) & labelled[:, None, None]
+    here = beside > 0.5
+    if here.any():
+        kinds = F.max_pool2d(cells[:, 2:7], (1, 3), 1, (0, 1)).permute(0, 2, 3, 1)[here]
+        told = logits[:, 2:7].permute(0, 2, 3, 1)[here]
+        loss = loss + 1.25 * F.binary_cross_entropy_with_logits(told, kinds)
+    sounding = cells[:, 1] > 0.5
     if sounding.any():
         moves = cells[:, 7:9].permute(0, 2, 3, 1)[sounding]
         told = logits[:, 7:9].permute(0, 2, 3, 1)[sounding]
@@ -152,8 +149,8 @@ def simple_f1(net, pool: Pool, items: int = 48) -> dict[str, float]:
     with torch.no_grad():
         for index in range(0, items, 8):
             chosen = [pool.valid[(index + k) * 7 % len(pool.valid)] for k in range(8)]
-            stacked, cells, frames, labelled = to_tensors([pool.crop(c, rng, 384) for c in chosen])
-            total += float(loss_of(net, stacked, cells, frames, labelled))
+            stacked, cells, frames = to_tensors([pool.crop(c, rng, 384) for c in chosen])
+            total += float(loss_of(net, stacked, cells, frames))
             onset = torch.sigmoid(net(stacked)[0][:, 0])
             peak = (onset > 0.45) & (onset == F.max_pool2d(onset[:, None], (1, 5), 1, (0, 2))[:, 0])
             truth = cells[:, 0] > 0.5
@@ -194,35 +191,47 @@ def earlier_weights(path: Path) -> dict[str, torch.Tensor]:
     return torch.load(path, weights_only=True)["net"]
 
 
+NEW_BLOCKS = (8, 9, 13)
+"""Places of the blocks that the first two rounds did not have."""
+
+
 def warm_start(net: Listener, older: dict[str, torch.Tensor]) -> None:
-    """Begin from weights of an earlier layout: what it lacks starts out without effect."""
+    """Begin from weights of a narrower, shorter layout, so that the net gives what they gave.
+
+    Blocks that are new add nothing at first. Channels that are new read all that is there, and
+    nothing old reads them yet.
+    """
     state = net.state_dict()
+    old_places = [k for k in range(len(net.blocks)) if k not in NEW_BLOCKS]
+    if older["enter.weight"].shape == state["enter.weight"].shape:
+        net.load_state_dict(older)
+        return
+    width = older["enter.weight"].shape[0]
     for name, value in state.items():
-        known = older.get(name)
-        if known is not None and known.shape == value.shape:
-            state[name] = known
-        elif name == "cells.weight" or name == "cells.bias":
-            state[name] = torch.zeros_like(value)
-            state[name][: len(known)] = known
-        elif name == "enter.weight":
-            state[name] = torch.zeros_like(value)
-            for index, place in enumerate(_earlier_channels()):
-                state[name][:, place] = known[:, index]
-        elif known is None:
-            state[name] = torch.zeros_like(value)
+        source = name
+        if name.startswith("blocks."):
+            place = int(name.split(".")[1])
+            if place in NEW_BLOCKS:
+                state[name] = torch.zeros_like(value)
+                continue
+            source = name.replace(f".{place}.", f".{old_places.index(place)}.")
+        state[name] = _widened(value, older[source], width)
     net.load_state_dict(state)
 
 
-def _earlier_channels() -> list[int]:
-    """Give where the channels up to the sixth harmonic lie among today's."""
-    places, at = [], 0
-    for row in HARMONICS:
-        for harmonic in row:
-            for _ in range(BINS_PER_SEMITONE):
-                if harmonic <= 6:
-                    places.append(at)
-                at += 1
-    return places
+def _widened(new: torch.Tensor, old: torch.Tensor, width: int) -> torch.Tensor:
+    """Lay old weights into new ones; means and maxima of a frame lie one after the other."""
+    wide = new.clone()
+    if new.ndim == 1:
+        wide[: len(old)] = old
+        return wide
+    wide[: len(old)] = 0.0
+    if old.shape[1] == 2 * width:
+        wide[: len(old), :width] = old[:, :width]
+        wide[: len(old), new.shape[1] // 2 :][:, :width] = old[:, width:]
+    else:
+        wide[: len(old), : old.shape[1]] = old
+    return wide
 
 
 class Average:
@@ -242,7 +251,7 @@ def train(options: argparse.Namespace) -> None:
     """Train for a time with a one-cycle rate, saving at every look."""
     torch.manual_seed(SEED)
     rng = np.random.default_rng([SEED, options.round])
-    pool, net = Pool(options.folders), Listener()
+    pool, net = Pool(options.folders), Listener().to(memory_format=torch.channels_last)
     if options.start is not None:
         warm_start(net, earlier_weights(options.start))
     optimiser = torch.optim.AdamW(net.parameters(), lr=options.rate, weight_decay=1e-3)
@@ -256,14 +265,14 @@ def train(options: argparse.Namespace) -> None:
     print(
         sum(p.numel() for p in net.parameters()), "parameters,", N_CHANNELS, "channels", flush=True
     )
-    pool.refresh()
+    ahead = Ahead(pool, rng)
     began, step, running = time.time() - spent, 0, 0.0
     while (passed := time.time() - began) < options.minutes * 60:
         cosine = 0.5 * (1 + math.cos(math.pi * passed / (options.minutes * 60)))
         rate = options.rate * min(1.0, (step + 1) / 100) * (0.02 + 0.98 * cosine)
         for group in optimiser.param_groups:
             group["lr"] = rate
-        loss = loss_of(net, *pool.batch(rng))
+        loss = loss_of(net, *ahead.take())
         optimiser.zero_grad()
         loss.backward()
         torch.nn.utils.clip_grad_norm_(net.parameters(), 1.0)
@@ -271,8 +280,6 @@ def train(options: argparse.Namespace) -> None:
         average.follow(net)
         running += float(loss.detach())
         step += 1
-        if step % 50 == 0:
-            pool.refresh()
         if step % 200 == 0:
             scores = simple_f1(average.net, pool)
             text = ", ".join(f"{key} {value:.3f}" for key, value in scores.items())

@@ -1,15 +1,17 @@
 """Pitch, onsets, curves, techniques, beats, key, the listener and its decoder."""
 
 import unittest
+from dataclasses import replace
 from unittest import mock
 
 import numpy as np
 
 from juxtanote.core.analysis import listener
 from juxtanote.core.analysis.beats import find_beats
-from juxtanote.core.analysis.confidence import calibrated, traits_of
+from juxtanote.core.analysis.confidence import calibrated
 from juxtanote.core.analysis.curves import measure_spectra, pitch_curve
-from juxtanote.core.analysis.decode import DecoderSettings, FoundNote, decode
+from juxtanote.core.analysis.decode import DecoderSettings, decode
+from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.key import find_keys, find_scale, pitch_class_weights
 from juxtanote.core.analysis.listen import Hints, listen
 from juxtanote.core.analysis.listener import CELL_KINDS, Posteriors
@@ -218,7 +220,7 @@ class TestDecoder(unittest.TestCase):
         strong = FoundNote(10.0, 30, 60, 0.98, 0.95, 0, 0, 0, 0, ())
         self.assertLess(calibrated(weak), calibrated(strong))
         self.assertGreater(calibrated(strong), 0.8)
-        self.assertEqual(set(traits_of(weak)), {"onset", "active", "length", "rival"})
+        self.assertEqual(calibrated(replace(weak, sure=0.77)), 0.77)
 
 
 class TestListener(unittest.TestCase):

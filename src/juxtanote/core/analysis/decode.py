@@ -10,6 +10,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtanote.core.analysis.found import FoundNote
+from juxtanote.core.analysis.judge import judge
 from juxtanote.core.analysis.listener import Posteriors
 from juxtanote.core.analysis.spectra import LOWEST_MIDI
 
@@ -30,26 +32,7 @@ class DecoderSettings:
     expected_notes: int | None = None
     scale: frozenset[int] | None = None  # pitch classes that are more likely
     scale_bonus: float = 0.7
-
-
-@dataclass(frozen=True, slots=True)
-class FoundNote:
-    """A decoded note in frames; `path` is the sounding row at each frame from `start`."""
-
-    start: float
-    end: int
-    midi: int
-    onset_posterior: float
-    active_posterior: float
-    slurred: float
-    slide: float
-    muted: float
-    harmonic: float
-    rivals: tuple[tuple[int, float], ...]  # (midi, onset posterior) of other readings
-    dead: bool = False
-    tap: float = 0.0
-    bending: float = 0.0  # how surely a bend is on its way somewhere in the note
-    shaking: float = 0.0
+    least_sure: float = 0.4  # what is judged less likely is no note
 
 
 def logit(p: NDArray[np.floating]) -> NDArray[np.float64]:
@@ -61,6 +44,22 @@ def logit(p: NDArray[np.floating]) -> NDArray[np.float64]:
 def decode(posteriors: Posteriors, settings: DecoderSettings | None = None) -> list[FoundNote]:
     """Find the most likely notes, by onset."""
     settings = settings or DecoderSettings()
+    notes = candidates(posteriors, settings)
+    pitched = [note for note in notes if not note.dead]
+    bonus = np.array([_scale_bonus(note.midi, settings) for note in pitched])
+    judged = judge(pitched, posteriors, bonus)
+    asked = settings.expected_notes is not None
+    kept = [n for n in judged if asked or n.sure < 0.0 or n.sure >= settings.least_sure]
+    notes = [note for note in notes if note.dead] + _sounding_on(kept, judged, posteriors)
+    notes.sort(key=lambda note: (note.start, note.midi))
+    notes = _without_ghosts(notes, settings)
+    if settings.expected_notes is not None:
+        notes = _most_certain(notes, settings.expected_notes)
+    return notes
+
+
+def candidates(posteriors: Posteriors, settings: DecoderSettings) -> list[FoundNote]:
+    """Find every note that may be there, by onset, doubles of one onset apart."""
     onset, active = posteriors.cells[0], posteriors.cells[1]
     begin = _onset_scores(onset, settings)
     keep = settings.active_gain * (logit(active) + settings.active_bias)
@@ -72,10 +71,40 @@ def decode(posteriors: Posteriors, settings: DecoderSettings | None = None) -> l
     ]
     notes += _dead_notes(posteriors)
     notes.sort(key=lambda note: (note.start, note.midi))
-    notes = _without_ghosts(notes, settings)
-    if settings.expected_notes is not None:
-        notes = _most_certain(notes, settings.expected_notes)
-    return notes
+    return _without_doubles(notes)
+
+
+def _sounding_on(
+    kept: list[FoundNote], judged: list[FoundNote], posteriors: Posteriors
+) -> list[FoundNote]:
+    """Let notes sound through what was taken for the start of another and is none."""
+    starts = np.zeros(posteriors.cells[0].shape, dtype=bool)
+    for note in kept:
+        starts[note.midi - LOWEST_MIDI, round(note.start)] = True
+    dropped = {(n.midi, round(n.start)): n for n in judged if n not in kept}
+    longer = []
+    for note in kept:
+        held = note.held
+        while (after := _dropped_near(dropped, note.midi, held)) is not None:
+            held = max(after.held, held + 1)
+        end = _follow(posteriors, starts, note.midi - LOWEST_MIDI, held)
+        longer.append(replace(note, held=held, end=max(note.end, end)))
+    return longer
+
+
+def _dropped_near(
+    dropped: dict[tuple[int, int], FoundNote], midi: int, frame: int
+) -> FoundNote | None:
+    return next(
+        (dropped[midi, f] for f in range(frame - 1, frame + 2) if (midi, f) in dropped), None
+    )
+
+
+def _scale_bonus(midi: int, settings: DecoderSettings) -> float:
+    """Give the log odds that the scale adds to a pitch, or takes."""
+    if settings.scale is None:
+        return 0.0
+    return settings.scale_bonus if midi % 12 in settings.scale else -settings.scale_bonus
 
 
 def _onset_scores(onset: NDArray[np.float32], settings: DecoderSettings) -> NDArray[np.float64]:
@@ -92,10 +121,8 @@ def _onset_scores(onset: NDArray[np.float32], settings: DecoderSettings) -> NDAr
         & (onset[:, 2:-2] > onset[:, 4:])
     )
     score = settings.onset_gain * (logit(spread) + settings.onset_bias) - settings.start_cost
-    if settings.scale is not None:
-        rows = (np.arange(onset.shape[0]) + LOWEST_MIDI) % 12
-        bonus = np.where(np.isin(rows, list(settings.scale)), 1.0, -1.0) * settings.scale_bonus
-        score = score + bonus[:, None]
+    rows = range(LOWEST_MIDI, LOWEST_MIDI + onset.shape[0])
+    score = score + np.array([[_scale_bonus(midi, settings)] for midi in rows])
     return np.where(peak & (spread > settings.onset_floor), score, -1e9)
 
 
@@ -159,10 +186,11 @@ def _note(
         for other in (row + 12, row - 12, row + 1, row - 1, row + 7, row - 5)
         if 0 <= other < len(near) and near[other] > 0.04
     ]
-    follow = _follow(active, starts, row, end)
+    follow = _follow(posteriors, starts & (onset > FIRM_ONSET), row, end)
     return FoundNote(
         start=centre / float(weights.sum()),
         end=follow,
+        held=end,
         midi=LOWEST_MIDI + int(row),
         onset_posterior=float(onset[row, around].max()),
         active_posterior=float(active[row, start : start + 12].mean()) if end > start else 0.0,
@@ -177,6 +205,8 @@ def _note(
     )
 
 
+FIRM_ONSET = 0.3
+LOST_FRAMES = (3, 8)  # for how long a pitch may be lost: held, and on its way
 MOVING_FRAMES = 6  # 70 ms: the least that a bend or one swing of a vibrato lasts
 
 
@@ -192,15 +222,23 @@ def _strongest(
     return float(np.sort(per_frame)[-MOVING_FRAMES:].mean())
 
 
-def _follow(active: NDArray[np.float32], starts: NDArray[np.bool_], row: int, frame: int) -> int:
-    """Go on while the sound is at this pitch or moves to the next without a new onset."""
+def _follow(posteriors: Posteriors, starts: NDArray[np.bool_], row: int, frame: int) -> int:
+    """Go on while the sound is at this pitch or moves to the next without a new onset.
+
+    In a bend on its way the pitch is hard to make out for some frames: there it may be lost longer,
+    and move further.
+    """
+    active, bending = posteriors.cells[1], posteriors.cells[7]
     n_rows, n_frames = active.shape
-    here, quiet = row, 0
+    here, quiet, moving = row, 0, 0
     last = frame
-    while frame < n_frames and quiet < 3:
+    while frame < n_frames and quiet < (LOST_FRAMES[1] if moving else LOST_FRAMES[0]):
         low, high = max(here - 1, 0), min(here + 2, n_rows)
+        moving = LOST_FRAMES[1] if bending[low:high, frame].max() > 0.5 else max(moving - 1, 0)
         if starts[low:high, frame].any() or abs(here - row) > 5:
             break
+        if moving:
+            low, high = max(here - 2, 0), min(here + 3, n_rows)
         best = low + int(np.argmax(active[low:high, frame]))
         if active[best, frame] > 0.4:
             here, quiet, last = best, 0, frame + 1
@@ -228,8 +266,8 @@ def _dead_notes(posteriors: Posteriors) -> list[FoundNote]:
     return notes
 
 
-def _without_ghosts(notes: list[FoundNote], settings: DecoderSettings) -> list[FoundNote]:
-    """Drop the weakest of more notes at once than there can be, and doubles of one onset."""
+def _without_doubles(notes: list[FoundNote]) -> list[FoundNote]:
+    """Make one of two readings of one onset."""
     kept: list[FoundNote] = []
     for note in notes:
         twin = next(
@@ -239,15 +277,24 @@ def _without_ghosts(notes: list[FoundNote], settings: DecoderSettings) -> list[F
             kept.append(note)
         elif note.onset_posterior > twin.onset_posterior:
             kept[kept.index(twin)] = replace(note, end=max(note.end, twin.end))
+    return kept
+
+
+def _without_ghosts(notes: list[FoundNote], settings: DecoderSettings) -> list[FoundNote]:
+    """Drop the weakest of more notes at once than there can be."""
     crowded: list[FoundNote] = []
-    for note in kept:
-        together = [k for k in kept if abs(k.start - note.start) < 2.0]
-        ranked = sorted(together, key=lambda k: -k.onset_posterior)
+    for note in notes:
+        together = [k for k in notes if abs(k.start - note.start) < 2.0]
+        ranked = sorted(together, key=_certainty, reverse=True)
         if note in ranked[: settings.most_voices]:
             crowded.append(note)
     return crowded
 
 
+def _certainty(note: FoundNote) -> float:
+    return note.sure if note.sure >= 0.0 else note.onset_posterior
+
+
 def _most_certain(notes: list[FoundNote], count: int) -> list[FoundNote]:
-    best = sorted(notes, key=lambda n: -n.onset_posterior)[:count]
+    best = sorted(notes, key=_certainty, reverse=True)[:count]
     return sorted(best, key=lambda n: (n.start, n.midi))

@@ -7,7 +7,8 @@ from numpy.typing import NDArray
 
 from juxtanote.core.analysis import curves, listener, one_voice
 from juxtanote.core.analysis.confidence import calibrated
-from juxtanote.core.analysis.decode import DecoderSettings, FoundNote, decode
+from juxtanote.core.analysis.decode import DecoderSettings, decode
+from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.partials import measure_stiffness
 from juxtanote.core.analysis.spectra import HOP_LENGTH, LOWEST_MIDI, SAMPLE_RATE
 from juxtanote.core.analysis.techniques import Reading, read_curve
@@ -18,6 +19,7 @@ GLIDE_BELOW = 0.55
 BEND_SOON = (6.0, 26.0)  # frames from the stroke to the top: 70 to 300 ms
 TIED_GAP_S = 0.09
 CONFUSED = (-2, -1, 1, 2)  # semitones
+SEEN_TOO, SURELY_SHAKEN = 0.6, 0.7
 UNSURE = 0.2  # from here on another reading is offered
 NO_STIFFNESS = frozenset(
     {"vibrato", "bend", "pre-bend", "slide", "palm-mute", "natural-harmonic", "dead"}
@@ -253,7 +255,7 @@ def _describe(
         )
         slides_on = _slides_on(found, starts, index)
         reading = read_curve(times, cents, float(note.midi), glides_on=slides_on)
-        reading = _believed(reading, note, crowded=_crowded(found, index))
+        reading = _shaken(_believed(reading, note, crowded=_crowded(found, index)), note)
         notes.append(_perceived(note, onset, offset, mid, times, cents, reading))
     return _tie(notes, found)
 
@@ -292,7 +294,8 @@ def _believed(reading: Reading, note: FoundNote, *, crowded: bool) -> Reading:
         return Reading(start_midi=float(note.midi))
     more = 0.2 if crowded else 0.0
     bends = note.bending > kind_threshold("bending") + more
-    shakes = note.shaking > kind_threshold("shaking") + more
+    seen = "vibrato" in reading.techniques
+    shakes = note.shaking > kind_threshold("shaking") * (SEEN_TOO if seen else 1.0) + more
     tags = set(reading.techniques)
     if not bends:
         tags -= {"bend", "pre-bend", "release"}
@@ -308,6 +311,15 @@ def _believed(reading: Reading, note: FoundNote, *, crowded: bool) -> Reading:
         vibrato_cents=reading.vibrato_cents if shakes else 0.0,
         evidence=tuple(line for line in reading.evidence if (shakes if " Hz" in line else bends)),
     )
+
+
+def _shaken(reading: Reading, note: FoundNote) -> Reading:
+    """Believe the listener where it is sure of a vibrato that is too short to be measured."""
+    if note.shaking < SURELY_SHAKEN or reading.techniques & {"vibrato", "bend", "pre-bend"}:
+        return reading
+    told = f"the pitch shakes (sure {note.shaking:.2f})"
+    tags = reading.techniques | {"vibrato"}
+    return replace(reading, techniques=tags, evidence=(*reading.evidence, told))
 
 
 def _kinds(note: FoundNote) -> set[str]:
@@ -436,7 +448,7 @@ def _tie(notes: list[PerceivedNote], found: list[FoundNote]) -> list[PerceivedNo
                 tags.add("slide")
                 evidence.append(f"a glide into the pitch (sure {raw.slide:.2f})")
             elif (
-                raw.slurred > kind_threshold(f"slurred_{'up' if step > 0 else 'down'}")
+                max(raw.slurred, raw.tap) > kind_threshold("slurred")
                 and joined
                 and 0.5 < abs(step) <= 14
             ):
@@ -446,6 +458,9 @@ def _tie(notes: list[PerceivedNote], found: list[FoundNote]) -> list[PerceivedNo
         elif raw.slide > 0.6 and not raw.dead:
             tags.add("slide")
             evidence.append("a glide from nowhere")
+        elif raw.tap > kind_threshold("tap") and not raw.dead:
+            tags.add("tap")
+            evidence.append(f"struck by the other hand (sure {raw.tap:.2f})")
         tied[index] = replace(note, techniques=frozenset(tags), evidence=tuple(evidence))
     return _lengths(tied)
 

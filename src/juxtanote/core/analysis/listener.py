@@ -26,20 +26,26 @@ WEIGHTS = Path(__file__).parent / "weights"
 CELL_KINDS = (
     "onset", "active", "slurred", "slide", "muted", "harmonic", "tap", "bending", "shaking",
 )  # fmt: skip
-BLOCK_FRAMES, MARGIN_FRAMES = 1024, 32
+BLOCK_FRAMES, MARGIN_FRAMES = 1024, 72
 BLOCKS = (
-    ("near", 1), ("near", 2), ("octave", 12), ("frame", 1), ("near", 4), ("octave", 7),
-    ("near", 8), ("octave", 12), ("near", 1), ("octave", 19), ("frame", 1), ("near", 1),
+    ("near", 1), ("near", 2), ("interval", 12), ("frame", 1), ("near", 4), ("interval", 7),
+    ("near", 8), ("interval", 12), ("along", 16), ("along", 32), ("near", 1), ("interval", 19),
+    ("frame", 1), ("near", 2), ("near", 1),
 )  # fmt: skip
+"""What the network does in turn, and how far it looks: frames, or semitones for an interval."""
 
 
 @dataclass(frozen=True, slots=True)
 class Posteriors:
-    """Probabilities for every frame: `cells` (9, N_PITCHES, n_frames), `dead` and `lead` (n_frames,)."""
+    """Probabilities for every frame: `cells` (9, N_PITCHES, n_frames), `dead` and `lead` (n_frames,).
+
+    `quick` holds the spectra of the two short windows (2, N_BINS, n_frames), if they are known.
+    """
 
     cells: Array
     dead: Array
     lead: Array
+    quick: Array | None = None
 
     @property
     def hop_s(self) -> float:
@@ -95,9 +101,9 @@ def _run_in_numpy(stacked: Array) -> tuple[Array, Array]:
     x = np.maximum(_mix(weights, "enter", stacked), 0.0)
     for number, (kind, reach) in enumerate(BLOCKS):
         name = f"blocks.{number}.conv"
-        if kind == "near":
+        if kind in ("near", "along"):
             seen = _conv(weights, name, x, (1, reach))
-        elif kind == "octave":
+        elif kind == "interval":
             seen = _conv(weights, name, x, (reach, 1))
         else:
             seen = _conv_frames(weights, name, _pooled(x))[:, None, :]
@@ -186,4 +192,4 @@ def listen(
         cells[:, :, start:stop] = _sigmoid(block_cells[:, :, start - low : stop - low])
         frames[:, start:stop] = _sigmoid(block_frames[:, start - low : stop - low])
         progress(stop / n_frames)
-    return Posteriors(cells, frames[0], frames[1])
+    return Posteriors(cells, frames[0], frames[1], spectra[1:3])

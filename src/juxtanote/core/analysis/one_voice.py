@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtanote.core.analysis.decode import FoundNote
+from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.onsets import onset_strength, pick_peaks
 from juxtanote.core.analysis.pitch_track import PitchTrack, track_pitch
 from juxtanote.core.analysis.spectra import SAMPLE_RATE

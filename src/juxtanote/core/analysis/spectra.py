@@ -30,6 +30,8 @@ HARMONICS = (
 N_CHANNELS = BINS_PER_SEMITONE * sum(len(row) for row in HARMONICS)
 FLOOR_DB, RANGE_DB = -70.0, 80.0
 FRAMES_AT_ONCE = 512
+SLOW_WINDOW = 4096
+"""From this length on a window is read at every other frame only, and the frames between are means."""
 
 
 @lru_cache(maxsize=32)
@@ -91,15 +93,26 @@ def log_spectra(
         padded = np.pad(source, (frame_length // 2, frame_length))
         window = np.hanning(frame_length + 1)[:-1].astype(np.float32)
         window *= np.float32(2.0 / window.sum())
-        frames = np.lib.stride_tricks.sliding_window_view(padded, frame_length)[::HOP_LENGTH]
-        for start in range(0, n_frames, FRAMES_AT_ONCE):
-            block = frames[start : min(start + FRAMES_AT_ONCE, n_frames)]
+        step = 2 if frame_length >= SLOW_WINDOW else 1
+        frames = np.lib.stride_tricks.sliding_window_view(padded, frame_length)
+        frames = frames[:: step * HOP_LENGTH]
+        for start in range(0, n_frames, step * FRAMES_AT_ONCE):
+            stop = min(start + step * FRAMES_AT_ONCE, n_frames)
+            block = frames[start // step : -(-stop // step)]
             magnitude = np.abs(rfft(block * window, axis=1, workers=2)).astype(np.float32)
             bins = _log_bins(magnitude, frame_length, round(reference_cents))
             level = 20.0 * np.log10(np.maximum(bins / loud, 1e-6))
             scaled = np.clip((level - FLOOR_DB) / RANGE_DB, 0.0, 1.0)
-            spectra[index, :, start : start + len(block)] = scaled.T
+            spectra[index, :, start:stop:step] = scaled.T
+        if step == 2:
+            _fill_between(spectra[index])
     return spectra
+
+
+def _fill_between(spectrum: NDArray[np.float32]) -> None:
+    """Set each second frame to the mean of its neighbours, the last to the one before it."""
+    after = np.concatenate([spectrum[:, 2::2], spectrum[:, -2:-1]], axis=1)
+    spectrum[:, 1::2] = 0.5 * (spectrum[:, 0:-1:2] + after[:, : spectrum.shape[1] // 2])
 
 
 def loud_level(mid: NDArray[np.float32]) -> float:

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 BEND_AT_LEAST = 0.35  # semitones
 HELD_S = 0.05
+MISTUNED = 0.1  # how sharp the string itself may be; more is a bend that rises at once
 VIBRATO_HZ = (3.2, 9.0)
 SHALLOWEST = 0.12  # semitones, peak to peak
 
@@ -66,7 +67,9 @@ def read_curve(
     # A wide vibrato lifts the mean of its curve: that is no bend.
     least = BEND_AT_LEAST if rate == 0.0 else max(BEND_AT_LEAST, 0.8 * depth)
     if rise > least and _held_s(times_s, course, start + 0.7 * rise) >= HELD_S:
-        bend = top - min(start, 0.3)
+        # Vibrato pulls a bent note down: its upper edge is the bend.
+        reached_top = top if rate == 0.0 else float(np.percentile(semitones, 92))
+        bend = max(reached_top, top) - float(np.clip(start, 0.0, MISTUNED))
         tags.add("bend")
         reached = float(times_s[int(np.argmax(course >= start + 0.85 * rise))])
         evidence.append(f"glide of {bend:+.2f} semitones in {1000 * reached:.0f} ms")

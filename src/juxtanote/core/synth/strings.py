@@ -53,6 +53,9 @@ class StringVoice:
     body_hz: tuple[float, ...] = (105.0, 210.0, 420.0)
     body_gain: float = 0.25
     most_partials: int = 36
+    slur_level: float = 0.72  # of a slurred note beside a picked one
+    slur_noise: float = 0.12
+    mute_decay: float = 0.09  # part of the decay that a palm mute leaves
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,7 +97,7 @@ def render_event(
         raise ValueError(f"sample_rate is {sample_rate}; at least 4000 is needed")
     if "dead" in event.techniques:
         return _dead_click(event, sample_rate, voice, rng)
-    shape = _shape_of(event)
+    shape = _shape_of(event, voice)
     n_samples = max(int((event.duration_s + RELEASE_S) * sample_rate), 8)
     times_s = np.arange(n_samples) / sample_rate
     f0 = midi_to_hz(event.midi + pitch_offsets(event, times_s), reference_hz)
@@ -122,15 +125,16 @@ def render_event(
     return np.asarray(audio, dtype=np.float32)
 
 
-def _shape_of(event: StringEvent) -> _Shape:
+def _shape_of(event: StringEvent, voice: StringVoice) -> _Shape:
     """Say how the techniques of a note colour it."""
     techniques = event.techniques
     if "natural-harmonic" in techniques or "pinch-harmonic" in techniques:
         return _Shape(level=0.8, noise=0.7, decay=1.6, darkness=0.9)
     if "palm-mute" in techniques:
-        return _Shape(level=1.0, noise=0.9, decay=0.09, darkness=0.55)
+        return _Shape(level=1.0, noise=0.9, decay=voice.mute_decay, darkness=0.55)
     if techniques & SLURRED:
-        return _Shape(level=0.72, noise=0.12, decay=0.9, darkness=0.25, attack_s=0.006)
+        level, noise = voice.slur_level, voice.slur_noise
+        return _Shape(level=level, noise=noise, decay=0.9, darkness=0.25, attack_s=0.006)
     if "slide" in techniques:
         return _Shape(level=0.75, noise=0.08, decay=0.9, darkness=0.2, attack_s=0.006)
     return _Shape()

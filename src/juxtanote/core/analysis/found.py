@@ -1,0 +1,25 @@
+"""A note as the decoder finds it, in frames and semitones."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class FoundNote:
+    """A decoded note in frames; `path` is the sounding row at each frame from `start`."""
+
+    start: float
+    end: int
+    midi: int
+    onset_posterior: float
+    active_posterior: float
+    slurred: float
+    slide: float
+    muted: float
+    harmonic: float
+    rivals: tuple[tuple[int, float], ...]  # (midi, onset posterior) of other readings
+    dead: bool = False
+    tap: float = 0.0
+    bending: float = 0.0  # how surely a bend is on its way somewhere in the note
+    shaking: float = 0.0
+    held: int = 0  # the frame up to which it sounds at its own pitch
+    sure: float = -1.0  # how likely it is right; below zero: not judged

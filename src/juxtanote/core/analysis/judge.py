@@ -1,0 +1,215 @@
+"""A second look at every note that may be there, in the company of the others.
+
+The listener judges each cell of its picture by half a second around it. What a note is also shows in
+what stands beside it: an octave that always comes with its root, a stroke that is weak for this
+player, a cell of taps and pull-offs. A small network over such measures, with one hidden layer, gives
+how likely the note is, and how it was struck. It is trained by `lab.judge` on generated mixes.
+"""
+
+from dataclasses import replace
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.analysis.found import FoundNote
+from juxtanote.core.analysis.listener import Posteriors
+from juxtanote.core.analysis.spectra import BINS_PER_SEMITONE, LOWEST_BIN_MIDI, LOWEST_MIDI
+
+Array = NDArray[np.float64]
+WEIGHTS = Path(__file__).parent / "weights" / "judge.npz"
+KINDS = ("slurred", "slide", "muted", "harmonic", "tap", "bending", "shaking")
+INTERVALS = (-24, -19, -12, -7, -5, -4, -3, 3, 4, 5, 7, 12, 19, 24)
+RINGING = (-24, -19, -12, 0, 12, 19, 24)
+NEAR_FRAMES = 3.0  # notes that start this close start together
+AROUND_FRAMES = 130.0  # a second and a half
+HIGH_MIDI = 96  # from 2 kHz on the noise of a pick shows
+PARTIALS = (0, 12, 19, 24)
+
+
+def measures(notes: list[FoundNote], heard: Posteriors) -> Array:
+    """Measure each candidate by itself and among the others.
+
+    Returns
+    -------
+    measures : ndarray, shape (n_notes, n_measures)
+
+    Raises
+    ------
+    ValueError
+        If `heard` has no spectra of the short windows.
+    """
+    if not notes:
+        return np.zeros((0, 0))
+    starts = np.array([n.start for n in notes])
+    ends = np.array([float(n.end) for n in notes])
+    midi = np.array([float(n.midi) for n in notes])
+    onset = np.array([n.onset_posterior for n in notes])
+    kinds = np.array([[n.slurred, n.slide, n.muted, n.harmonic, n.tap] for n in notes])
+    own = np.column_stack(
+        [
+            _logit(onset) / 3.0,
+            [n.active_posterior for n in notes],
+            np.log(np.maximum(ends - starts, 1.0) / 10.0),
+            (midi - 60.0) / 12.0,
+            kinds,
+            [n.bending for n in notes],
+            [n.shaking for n in notes],
+            [_rival(n, (1, -1)) for n in notes],
+            [_rival(n, (12,)) for n in notes],
+            [_rival(n, (-12,)) for n in notes],
+        ]
+    )
+    company = _company(starts, ends, midi, onset)
+    return np.column_stack(
+        [
+            own,
+            _attacks(notes, heard, onset),
+            company,
+            _habits(starts, onset, company[:, : len(INTERVALS)]),
+            _neighbours(starts, ends, midi, onset, kinds),
+        ]
+    )
+
+
+def _logit(p: Array) -> Array:
+    q = np.clip(p, 1e-3, 1.0 - 1e-3)
+    return np.asarray(np.log(q / (1.0 - q)))
+
+
+def _rival(note: FoundNote, steps: tuple[int, ...]) -> float:
+    return max((p for m, p in note.rivals if m - note.midi in steps), default=0.0)
+
+
+def _attacks(notes: list[FoundNote], heard: Posteriors, onset: Array) -> Array:
+    """Measure how each note is struck, and how that compares with the sure notes of the stretch."""
+    rows = np.array([n.midi - LOWEST_MIDI for n in notes])
+    frames = np.array([int(n.start + 0.5) for n in notes])
+    active = heard.cells[1]
+    n_frames = active.shape[1]
+
+    def at(offset: int) -> NDArray[np.int64]:
+        return np.asarray(np.clip(frames + offset, 0, n_frames - 1))
+
+    before = np.mean([active[rows, at(k)] for k in (-6, -5, -4, -3)], axis=0)
+    dip = np.min([active[rows, at(k)] for k in (-3, -2, -1)], axis=0)
+    after = np.mean([active[rows, at(k)] for k in (2, 3, 4, 5)], axis=0)
+    columns = [before, dip, after, heard.lead[at(2)]]
+    if heard.quick is None:
+        raise ValueError("the spectra of the short windows are needed to measure attacks")
+    bins = BINS_PER_SEMITONE * (rows + LOWEST_MIDI - LOWEST_BIN_MIDI) + 1
+    bins = bins[:, None] + BINS_PER_SEMITONE * np.array(PARTIALS)
+    bins = np.minimum(bins, heard.quick.shape[1] - 1)
+    measured = []
+    for window, (early, late) in zip(heard.quick, ((-6, 4), (-3, 2)), strict=True):
+        levels = [
+            np.mean(
+                [window[bins, at(k)[:, None]].mean(axis=1) for k in range(low, low + 3)], axis=0
+            )
+            for low in (early, late)
+        ]
+        measured += [levels[1], levels[1] - levels[0]]
+    high = BINS_PER_SEMITONE * (HIGH_MIDI - LOWEST_BIN_MIDI)
+    sharp = heard.quick[1]
+    step = np.maximum(sharp[:, 3:] - sharp[:, :-3], 0.0)
+    for part in (step[:high].mean(axis=0), step[high:].mean(axis=0)):
+        padded = np.pad(part, (2, 4))
+        measured.append(
+            np.max([padded[np.clip(frames + k, 0, n_frames)] for k in (0, 1, 2)], axis=0)
+        )
+    sure = onset > 0.5 if np.any(onset > 0.5) else np.ones(len(notes), dtype=bool)
+    relative = [measured[k] - np.median(measured[k][sure]) for k in (1, 3, 4, 5)]
+    return np.column_stack([*columns, *measured, *relative])
+
+
+def _company(starts: Array, ends: Array, midi: Array, onset: Array) -> Array:
+    """Measure what starts together with a note, and what rings when it starts."""
+    lag = starts[None, :] - starts[:, None]  # of the other, from this one
+    apart = midi[None, :] - midi[:, None]
+    others = ~np.eye(len(starts), dtype=bool)
+    together = others & (np.abs(lag) < NEAR_FRAMES)
+    rings = others & (lag <= -NEAR_FRAMES) & (ends[None, :] > starts[:, None] + 2.0)
+    columns = [
+        np.where(together & (apart == k), onset[None, :], 0.0).max(axis=1) for k in INTERVALS
+    ]
+    columns += [np.where(rings & (apart == k), onset[None, :], 0.0).max(axis=1) for k in RINGING]
+    columns.append(np.where(together, onset[None, :], 0.0).sum(axis=1))
+    columns.append(np.where(rings, onset[None, :], 0.0).sum(axis=1))
+    stronger = together & (onset[None, :] > onset[:, None])
+    columns.append(stronger.sum(axis=1))
+    return np.column_stack(columns)
+
+
+def _habits(starts: Array, onset: Array, together: Array) -> Array:
+    """Measure how often the notes around have the same company: octaves come in rows, ghosts less so."""
+    apart = np.abs(starts[None, :] - starts[:, None])
+    near = (apart >= NEAR_FRAMES) & (apart < AROUND_FRAMES) & (onset[None, :] > 0.3)
+    count = np.maximum(near.sum(axis=1, keepdims=True), 1)
+    return np.asarray(near @ together / count)
+
+
+def _neighbours(starts: Array, ends: Array, midi: Array, onset: Array, kinds: Array) -> Array:
+    """Measure the notes before and after, and how this stretch is played on the whole."""
+    rows = []
+    for index in range(len(starts)):
+        lag = starts - starts[index]
+        near = (np.abs(lag) < AROUND_FRAMES) & (onset > 0.3)
+        near[index] = False
+        weight = near.sum()
+        mean = kinds[near].mean(axis=0) if weight else np.zeros(kinds.shape[1])
+        row = [*mean, weight / 20.0]
+        for sign in (-1, 1):
+            beside = near & (sign * lag >= NEAR_FRAMES)
+            if not beside.any():
+                row += [0.0] * 14
+                continue
+            nearest = float(np.min(sign * lag[beside]))
+            close = np.flatnonzero(beside & (sign * lag < nearest + NEAR_FRAMES))
+            other = int(close[np.argmin(np.abs(midi[close] - midi[index]))])
+            step = sign * (midi[other] - midi[index])
+            hole = starts[index] - ends[other] if sign < 0 else starts[other] - ends[index]
+            row += [
+                np.clip(step, -14, 14) / 7.0, *_step_kind(abs(step)), np.log(nearest / 10.0),
+                np.clip(hole, -10, 20) / 10.0, onset[other], *kinds[other],
+            ]  # fmt: skip
+        rows.append(row)
+    return np.array(rows)
+
+
+def _step_kind(step: float) -> list[float]:
+    kinds = (step < 0.5, 0.5 <= step < 2.5, 2.5 <= step < 4.5, 4.5 <= step < 7.5, step >= 7.5)
+    return [float(kind) for kind in kinds]
+
+
+@lru_cache(maxsize=1)
+def _weights() -> dict[str, NDArray[np.float32]] | None:
+    if not WEIGHTS.is_file():
+        return None
+    with np.load(WEIGHTS) as stored:
+        return {name: stored[name].astype(np.float32) for name in stored.files}
+
+
+def judge(notes: list[FoundNote], heard: Posteriors, bonus: Array | None = None) -> list[FoundNote]:
+    """Give each candidate how likely it is right (`sure`), and how it was struck.
+
+    Parameters
+    ----------
+    bonus : ndarray, shape (n_notes,), optional
+        Log odds that are known beside the sound, such as the scale.
+    """
+    weights = _weights()
+    if not notes or weights is None or heard.quick is None:
+        return notes
+    x = (measures(notes, heard) - weights["mean"]) / weights["spread"]
+    hidden = np.maximum(np.clip(x, -6.0, 6.0) @ weights["w1"] + weights["b1"], 0.0)
+    logits = hidden @ weights["w2"] + weights["b2"]
+    if bonus is not None:
+        logits[:, 0] += bonus
+    p = 1.0 / (1.0 + np.exp(-np.clip(logits, -30.0, 30.0)))
+    return [_with_kinds(note, row) for note, row in zip(notes, p.tolist(), strict=True)]
+
+
+def _with_kinds(note: FoundNote, judged: list[float]) -> FoundNote:
+    kinds: dict[str, float] = dict(zip(KINDS, judged[1:], strict=True))
+    return replace(note, sure=judged[0], **kinds)  # type: ignore[arg-type]

@@ -1,0 +1,125 @@
+"""The second look at notes: what it measures, and what it may not do."""
+
+import unittest
+from dataclasses import replace
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from juxtanote.core.analysis import judge as judging
+from juxtanote.core.analysis.decode import DecoderSettings, candidates, decode
+from juxtanote.core.analysis.found import FoundNote
+from juxtanote.core.analysis.judge import INTERVALS, judge, measures
+from juxtanote.core.analysis.listener import CELL_KINDS, Posteriors
+from juxtanote.core.analysis.spectra import LOWEST_MIDI, N_BINS, N_PITCHES
+
+N_FRAMES = 400
+
+
+def picture(seed: int = 1, n_frames: int = N_FRAMES) -> Posteriors:
+    """Draw posteriors and spectra at random."""
+    rng = np.random.default_rng(seed)
+    cells = rng.random((len(CELL_KINDS), N_PITCHES, n_frames)).astype(np.float32) ** 4
+    flat = rng.random((2, n_frames)).astype(np.float32)
+    quick = rng.random((2, N_BINS, n_frames)).astype(np.float32)
+    return Posteriors(cells, flat[0], flat[1], quick)
+
+
+def note(start: float, midi: int, posterior: float = 0.8, length: int = 20, **more) -> FoundNote:
+    """Make a found note."""
+    plain = dict.fromkeys(("slurred", "slide", "muted", "harmonic"), 0.1)
+    return FoundNote(start, int(start) + length, midi, posterior, 0.7, rivals=(), **plain | more)
+
+
+NOTES = [note(60, 57), note(90, 60, 0.6), note(90.5, 72, 0.4), note(130, 62), note(170, 62, 0.9)]
+
+
+class TestMeasures(unittest.TestCase):
+    def test_they_do_not_depend_on_when_the_stretch_begins(self) -> None:
+        heard = picture()
+        rolled = Posteriors(
+            np.roll(heard.cells, 37, axis=2), np.roll(heard.dead, 37), np.roll(heard.lead, 37),
+            np.roll(heard.quick, 37, axis=2),
+        )  # fmt: skip
+        later = [replace(n, start=n.start + 37, end=n.end + 37) for n in NOTES]
+        np.testing.assert_allclose(measures(NOTES, heard), measures(later, rolled), atol=1e-5)
+
+    def test_they_do_not_depend_on_the_order_of_the_notes(self) -> None:
+        order = [3, 0, 4, 2, 1]
+        turned = measures([NOTES[k] for k in order], picture())
+        np.testing.assert_allclose(turned, measures(NOTES, picture())[order], atol=1e-9)
+
+    def test_company_is_what_starts_together_and_what_rings(self) -> None:
+        rows = judging._company(
+            np.array([10.0, 11.0, 40.0]), np.array([60.0, 30.0, 70.0]), np.array([52.0, 64.0, 64.0]),
+            np.array([0.9, 0.5, 0.7]),
+        )  # fmt: skip
+        self.assertEqual(rows[1, INTERVALS.index(-12)], 0.9)  # its root, struck with it
+        self.assertEqual(rows[0, INTERVALS.index(12)], 0.5)
+        self.assertEqual(rows[2, INTERVALS.index(-12)], 0.0)
+        rings = len(INTERVALS) + judging.RINGING.index(-12)
+        self.assertEqual(rows[2, rings], 0.9)  # the root still sounds
+        self.assertEqual(rows[2, len(INTERVALS) + judging.RINGING.index(0)], 0.0)
+
+    def test_without_spectra_it_says_so(self) -> None:
+        with self.assertRaisesRegex(ValueError, "spectra"):
+            measures(NOTES, replace(picture(), quick=None))
+
+    @settings(max_examples=25, deadline=None)
+    @given(
+        st.lists(
+            st.tuples(
+                st.floats(0, N_FRAMES - 1), st.integers(LOWEST_MIDI, LOWEST_MIDI + N_PITCHES - 1),
+                st.floats(0, 1), st.integers(1, 60),
+            ),
+            min_size=1, max_size=12,
+        )
+    )  # fmt: skip
+    def test_any_notes_give_finite_measures_of_one_width(self, drawn: list) -> None:
+        notes = [note(start, midi, p, length) for start, midi, p, length in drawn]
+        rows = measures(notes, picture())
+        self.assertEqual(rows.shape, (len(notes), measures(NOTES, picture()).shape[1]))
+        self.assertTrue(np.isfinite(rows).all())
+
+
+class TestJudge(unittest.TestCase):
+    def test_the_weights_fit_the_measures(self) -> None:
+        weights = judging._weights()
+        self.assertIsNotNone(weights)
+        assert weights is not None
+        width = measures(NOTES, picture()).shape[1]
+        self.assertEqual(weights["w1"].shape[0], width)
+        self.assertEqual(weights["w2"].shape[1], 1 + len(judging.KINDS))
+
+    def test_it_gives_probabilities_and_changes_nothing_else(self) -> None:
+        notes = NOTES
+        for before, after in zip(notes, judge(notes, picture()), strict=True):
+            self.assertTrue(0.0 <= after.sure <= 1.0)
+            kinds = {kind: getattr(after, kind) for kind in judging.KINDS}
+            self.assertTrue(all(0.0 <= p <= 1.0 for p in kinds.values()))
+            given_back = {kind: getattr(before, kind) for kind in judging.KINDS}
+            self.assertEqual(replace(after, sure=before.sure, **given_back), before)
+
+    def test_what_is_known_beside_the_sound_counts(self) -> None:
+        notes = NOTES
+        plain, helped = judge(notes, picture()), judge(notes, picture(), np.full(len(notes), 1.0))
+        for a, b in zip(plain, helped, strict=True):
+            self.assertAlmostEqual(
+                np.log(b.sure / (1 - b.sure)) - np.log(a.sure / (1 - a.sure)), 1.0, places=4
+            )
+
+    def test_without_spectra_or_notes_nothing_is_judged(self) -> None:
+        self.assertEqual(judge([], picture()), [])
+        notes = NOTES
+        self.assertEqual(judge(notes, replace(picture(), quick=None)), notes)
+
+    def test_what_is_judged_unlikely_is_left_out_unless_a_number_is_asked_for(self) -> None:
+        heard = picture(3)
+        loose = DecoderSettings(onset_bias=0.5, start_cost=-2.0)
+        count = sum(not n.dead for n in candidates(heard, loose))
+        strict = [n for n in decode(heard, replace(loose, least_sure=0.99)) if not n.dead]
+        self.assertTrue(all(n.sure >= 0.99 for n in strict))
+        self.assertLess(len(strict), count)
+        asked = decode(heard, replace(loose, least_sure=0.99, expected_notes=5))
+        self.assertEqual(len(asked), 5)
