@@ -156,6 +156,17 @@ class TestTechniques(unittest.TestCase):
                     self.assertAlmostEqual(measured, depth, delta=0.3 * depth)
                     self.assertLess(delay, 0.45)
 
+    def test_a_bend_is_measured_from_the_fret_to_its_top(self) -> None:
+        # One that rises at once is no smaller, nor is one that vibrato pulls down from its top.
+        for rise_s in (0.06, 0.12, 0.25):
+            rising = 200.0 * np.clip(TIMES / rise_s, 0.0, 1.0)
+            shaken = rising - 40.0 * 0.5 * (1 - np.cos(2 * np.pi * 5.5 * TIMES)) * (TIMES > 0.4)
+            for name, cents in (("plain", rising), ("shaken", shaken)):
+                with self.subTest(rise_s=rise_s, name=name):
+                    reading = read_curve(TIMES, cents, 60.0)
+                    self.assertIn("bend", reading.techniques)
+                    self.assertAlmostEqual(reading.bend_semitones, 2.0, delta=0.15)
+
     def test_a_slide_at_the_end_is_no_bend(self) -> None:
         cents = 200 * np.interp(TIMES, [0, 1.1, 1.19], [0, 0, 1])
         self.assertNotIn("bend", read_curve(TIMES, cents, 60.0, glides_on=True).techniques)

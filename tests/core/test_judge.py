@@ -2,11 +2,13 @@
 
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from juxtanote.core.analysis import decode as decoding
 from juxtanote.core.analysis import judge as judging
 from juxtanote.core.analysis.decode import DecoderSettings, candidates, decode
 from juxtanote.core.analysis.found import FoundNote
@@ -123,3 +125,29 @@ class TestJudge(unittest.TestCase):
         self.assertLess(len(strict), count)
         asked = decode(heard, replace(loose, least_sure=0.99, expected_notes=5))
         self.assertEqual(len(asked), 5)
+
+    def test_a_note_sounds_through_what_only_seemed_to_begin(self) -> None:
+        loose = DecoderSettings(onset_bias=0.5, start_cost=-2.0, onset_floor=0.1)
+        row = 60 - LOWEST_MIDI
+        for later in (row, row + 2):  # the same pitch again, or where it has been bent to
+            cells = np.full((len(CELL_KINDS), N_PITCHES, 160), 0.01, dtype=np.float32)
+            cells[0, row, 20] = 0.95
+            cells[0, later, 60] = 0.45
+            cells[1, row, 20:58] = 0.95
+            cells[1, (row + later) // 2, 56:62] = 0.95
+            cells[1, later, 60:120] = 0.95
+            heard = replace(picture(n_frames=160), cells=cells)
+
+            def doubtful(notes: list[FoundNote], *_: object) -> list[FoundNote]:
+                return [replace(n, sure=0.9 if n.onset_posterior > 0.6 else 0.1) for n in notes]
+
+            def certain(notes: list[FoundNote], *_: object) -> list[FoundNote]:
+                return [replace(n, sure=0.9) for n in notes]
+
+            with self.subTest(later=later):
+                with mock.patch.object(decoding, "judge", doubtful):
+                    (one,) = [n for n in decode(heard, loose) if not n.dead]
+                self.assertEqual(one.midi, 60)
+                self.assertGreaterEqual(one.end, 117)
+                with mock.patch.object(decoding, "judge", certain):
+                    self.assertEqual(len([n for n in decode(heard, loose) if not n.dead]), 2)
