@@ -123,5 +123,6 @@ def _heights(level_db: Array, numbers: Array, f0_hz: float, per_hz: float) -> Ar
     for number in numbers:
         low, high = (int((number + side) * f0_hz * per_hz) for side in (-0.5, 0.5))
         around = level_db[max(low, 0) : max(min(high, len(level_db)), low + 1)]
-        heights.append(float(np.median(around)) if len(around) else 0.0)
+        middle = len(around) // 2
+        heights.append(float(np.partition(around, middle)[middle]) if len(around) else 0.0)
     return np.array(heights)

@@ -255,4 +255,5 @@ def phrase_sentence(placement: Placement) -> str:
     shifts = sum(a != b for a, b in zip(placement.positions, placement.positions[1:], strict=False))
     if len(positions) == 1:
         return f"Stays in one position at fret {positions[0]}, {where}."
-    return f"Frets {min(frets)} to {max(frets)} on {where}, with {shifts} moves of the hand."
+    moves = "one move" if shifts == 1 else f"{shifts} moves"
+    return f"Frets {min(frets)} to {max(frets)} on {where}, with {moves} of the hand."
