@@ -19,7 +19,7 @@ GLIDE_BELOW = 0.55
 BEND_SOON = (6.0, 26.0)  # frames from the stroke to the top: 70 to 300 ms
 TIED_GAP_S = 0.09
 CONFUSED = (-2, -1, 1, 2)  # semitones
-SEEN_TOO, SURELY_SHAKEN = 0.6, 0.7
+SEEN_TOO, SURELY_SHAKEN = 0.6, 0.7  # a vibrato that its curve shows as well needs less
 UNSURE = 0.2  # from here on another reading is offered
 NO_STIFFNESS = frozenset(
     {"vibrato", "bend", "pre-bend", "slide", "palm-mute", "natural-harmonic", "dead"}
@@ -294,8 +294,7 @@ def _believed(reading: Reading, note: FoundNote, *, crowded: bool) -> Reading:
         return Reading(start_midi=float(note.midi))
     more = 0.2 if crowded else 0.0
     bends = note.bending > kind_threshold("bending") + more
-    seen = "vibrato" in reading.techniques
-    shakes = note.shaking > kind_threshold("shaking") * (SEEN_TOO if seen else 1.0) + more
+    shakes = note.shaking > SEEN_TOO * kind_threshold("shaking") + more
     tags = set(reading.techniques)
     if not bends:
         tags -= {"bend", "pre-bend", "release"}
