@@ -1,6 +1,6 @@
 """Train the second look at each note (`juxtanote.core.analysis.judge`) on mixes the net has not seen.
 
-    python -m lab.judge SHARDS src/juxtanote/core/analysis/weights
+    python -m lab.judge SHARDS --weights src/juxtanote/core/analysis/weights [--all]
 
 Candidates of the decoder are matched with the truth; a network with one hidden layer learns which
 are right, and how the right ones were struck.

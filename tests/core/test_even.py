@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from juxtanote.core.fretboard.candidates import NoteToPlace
 from juxtanote.core.fretboard.even import begins_full, even_ways, runs_of
-from juxtanote.core.fretboard.solver import EVEN, alternatives
+from juxtanote.core.fretboard.solver import EVEN, alternatives, place
 from juxtanote.core.theory.tuning import Guitar
 
 GUITAR = Guitar()
@@ -50,6 +50,7 @@ class TestEvenWays(unittest.TestCase):
     def test_printed_patterns_are_offered_whole(self) -> None:
         for pattern in (G_MAJOR, A_MINOR_PENTATONIC):
             notes, places = played(pattern)
+            self.assertEqual(alternatives(GUITAR, notes)[0].strings, place(GUITAR, notes).strings)
             offered = [
                 list(zip(way.strings, way.frets, strict=True))
                 for way in alternatives(GUITAR, notes)

@@ -14,6 +14,7 @@ from juxtanote.core.fretboard.figures import measure
 from juxtanote.core.fretboard.reasons import explain
 from juxtanote.core.fretboard.solver import Placement, alternatives, place
 from juxtanote.core.score.edits import merge_listening
+from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.transpose import along_the_neck, to_other_strings
 from juxtanote.core.theory.tuning import Guitar
 from juxtanote.core.transcribe import with_guitar
@@ -190,6 +191,21 @@ class TestMoving(unittest.TestCase):
                     self.assertEqual(sounds, round(n.heard.midi))
         left = with_guitar(lesson, Guitar(left_handed=True))
         self.assertEqual(left.phrases, lesson.phrases)
+
+    def test_another_finger_for_the_bar_changes_fingers_and_no_place(self) -> None:
+        lesson = small_lesson()
+        phrase = Phrase(
+            5, "bar", 2.0, 4.0, (note(1, 2.0, 1, 12, "bar"), note(2, 2.5, 2, 12, "bar"))
+        )
+        lesson = lesson.with_phrase(phrase)
+        moved = with_guitar(lesson, replace(lesson.guitar, bar_finger=4))
+        barred = next(p for p in moved.phrases if p.ident == 5)
+        self.assertEqual([n.written.finger for n in barred.notes], ["4", "4"])
+        for before, after in zip(lesson.phrases, moved.phrases, strict=True):
+            places = [
+                [(n.written.string, n.written.fret) for n in p.notes] for p in (before, after)
+            ]
+            self.assertEqual(*places)
 
     def test_a_listening_to_a_stretch_leaves_the_rest(self) -> None:
         phrase = small_lesson().phrases[0]

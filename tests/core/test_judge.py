@@ -136,7 +136,7 @@ class TestJudge(unittest.TestCase):
             cells[1, row, 20:58] = 0.95
             cells[1, (row + later) // 2, 56:62] = 0.95
             cells[1, later, 60:120] = 0.95
-            heard = replace(picture(n_frames=160), cells=cells)
+            heard = replace(picture(n_frames=160), cells=cells, dead=np.zeros(160, np.float32))
 
             def doubtful(notes: list[FoundNote], *_: object) -> list[FoundNote]:
                 return [replace(n, sure=0.9 if n.onset_posterior > 0.6 else 0.1) for n in notes]
@@ -147,6 +147,8 @@ class TestJudge(unittest.TestCase):
             with self.subTest(later=later):
                 with mock.patch.object(decoding, "judge", doubtful):
                     (one,) = [n for n in decode(heard, loose) if not n.dead]
+                    asked = decode(heard, replace(loose, expected_notes=1))
+                    self.assertEqual((asked[0].midi, asked[0].end), (60, one.end))
                 self.assertEqual(one.midi, 60)
                 self.assertGreaterEqual(one.end, 117)
                 with mock.patch.object(decoding, "judge", certain):

@@ -300,12 +300,29 @@ def replace_places(phrase: Phrase, lesson: Lesson, placement: Placement | None =
     return phrase.with_notes(notes)
 
 
+def _as_written(phrase: Phrase, guitar: Guitar) -> Placement:
+    """Give the placement of a phrase as it stands."""
+    places = [
+        replace(note_to_place(n), string=n.written.string, fret=n.written.fret)
+        for n in phrase.notes
+    ]
+    return solve(guitar, places)
+
+
 def with_guitar(lesson: Lesson, guitar: Guitar) -> Lesson:
-    """Give the lesson on another guitar; where pitches or frets change, what is not locked follows."""
-    changed = replace(lesson, guitar=guitar)
+    """Give the lesson on another guitar; where pitches or frets change, what is not locked follows.
+
+    Another finger for the slide bar, or a thumb that may or may not be used, changes fingers alone.
+    """
+    changed, old = replace(lesson, guitar=guitar), lesson.guitar
     used = max((n.written.fret for p in lesson.phrases for n in p.notes), default=0)
-    same = (guitar.tuning, guitar.capo) == (lesson.guitar.tuning, lesson.guitar.capo)
-    if same and used <= guitar.last_fret:
+    if (guitar.tuning, guitar.capo) == (old.tuning, old.capo) and used <= guitar.last_fret:
+        if (guitar.bar_finger, guitar.thumb_over) == (old.bar_finger, old.thumb_over):
+            return changed
+        for phrase in lesson.phrases:
+            if phrase.notes:
+                as_it_is = _as_written(phrase, guitar)
+                changed = changed.with_phrase(replace_places(phrase, changed, as_it_is))
         return changed
     for phrase in lesson.phrases:
         if phrase.notes:

@@ -48,14 +48,16 @@ def decode(posteriors: Posteriors, settings: DecoderSettings | None = None) -> l
     pitched = [note for note in notes if not note.dead]
     bonus = np.array([_scale_bonus(note.midi, settings) for note in pitched])
     judged = judge(pitched, posteriors, bonus)
-    asked = settings.expected_notes is not None
-    kept = [n for n in judged if asked or n.sure < 0.0 or n.sure >= settings.least_sure]
-    notes = [note for note in notes if note.dead] + _sounding_on(kept, judged, posteriors)
-    notes.sort(key=lambda note: (note.start, note.midi))
-    notes = _without_ghosts(notes, settings)
+    notes = [note for note in notes if note.dead] + judged
     if settings.expected_notes is not None:
-        notes = _most_certain(notes, settings.expected_notes)
-    return notes
+        kept = _most_certain(_without_ghosts(notes, settings), settings.expected_notes)
+    else:
+        believed = [n for n in notes if n.sure < 0.0 or n.sure >= settings.least_sure]
+        kept = _without_ghosts(believed, settings)
+    dead = [note for note in kept if note.dead]
+    pitched = [note for note in kept if not note.dead]
+    sounding = _sounding_on(pitched, judged, posteriors)
+    return sorted([*dead, *sounding], key=lambda note: (note.start, note.midi))
 
 
 def candidates(posteriors: Posteriors, settings: DecoderSettings) -> list[FoundNote]:

@@ -164,11 +164,11 @@ def alternatives(
             strokes = choose_strokes(notes, placement.strings, school)
             extra += INSIDE * count_changes(strokes, placement.strings)[1]
         ranked.append((way.common_cost + extra, placement))
-    if most > 1 and len(notes) <= MOST_FOR_EVEN:
-        even = _even_placement(guitar, notes)
-        if even is not None and all(p.strings != even[1].strings for _, p in ranked):
-            ranked.append(even)
     ranked.sort(key=lambda entry: entry[0])
+    # Beside what the search ranks, never before it: the first is what `place` gives as well.
+    even = _even_placement(guitar, notes) if most > 1 and len(notes) <= MOST_FOR_EVEN else None
+    if even is not None and all(p.strings != even.strings for _, p in ranked):
+        ranked.append((even.cost, even))
     best = replace(ranked[0][1], favours="best overall")
     others = [
         p if p.favours != "best overall" else replace(p, favours="least effort")
@@ -177,8 +177,8 @@ def alternatives(
     return [best, *_different(best, others)][:most]
 
 
-def _even_placement(guitar: Guitar, notes: list[NoteToPlace]) -> tuple[float, Placement] | None:
-    """Give the cheapest placement whose runs have as many notes on each string, with its rank."""
+def _even_placement(guitar: Guitar, notes: list[NoteToPlace]) -> Placement | None:
+    """Give the cheapest placement whose runs have as many notes on each string."""
     told, found = list(notes), None
     for run in runs_of(notes):
         tried: list[tuple[float, int, list[NoteToPlace], Way, list[str]]] = []
@@ -192,9 +192,8 @@ def _even_placement(guitar: Guitar, notes: list[NoteToPlace]) -> tuple[float, Pl
                 cost = ways[EVEN].common_cost + (0.0 if begins_full(way, run) else HALF_BEGUN)
                 tried.append((cost, len(tried), locked, ways[EVEN], problems[0]))
         if tried:
-            cost, _, told, way_through, problem = min(tried)
-            placement = _placement(EVEN, way_through, problem)
-            found = cost + UNEVEN * unevenness(notes, placement), placement
+            _, _, told, way_through, problem = min(tried)
+            found = _placement(EVEN, way_through, problem)
     return found
 
 
