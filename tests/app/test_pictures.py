@@ -133,6 +133,20 @@ class TestSheetPicture(WindowTest):
                 box.center().y(), scene.geometry.string_y(inside.written.string), delta=0.01
             )
 
+    def test_crowded_fret_numbers_shrink_and_do_not_touch(self) -> None:
+        scene = self.sheet.scene()
+        assert scene is not None
+        second = 0.62 * 26.0 / (scene.geometry.x(1.0) - scene.geometry.x(0.0))
+        near = [note(1, 2.0, 4, 10), note(2, 2.0 + second, 4, 12), note(3, 3.9, 4, 7)]
+        share = painting.crowding(scene, near)
+        self.assertAlmostEqual(share[1], 0.62, delta=0.01)
+        self.assertEqual((share[1], share[3]), (share[2], 1.0))
+        halves = [0.5 * share[n.ident] * painting.fret_box(scene, n).width() for n in near[:2]]
+        apart = scene.geometry.x(near[1].onset_s) - scene.geometry.x(near[0].onset_s)
+        self.assertLessEqual(sum(halves), apart + 0.01)
+        other = [near[0], note(2, 2.0 + second, 3, 12)]  # on another string there is room
+        self.assertEqual(set(painting.crowding(scene, other).values()), {1.0})
+
     def test_a_bend_is_drawn_over_its_string(self) -> None:
         phrase = self.document.phrase
         assert phrase is not None

@@ -2,6 +2,7 @@
 
 import math
 from bisect import bisect_left
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 
@@ -21,6 +22,7 @@ from juxtanote.core.theory.scales import spell_in_key
 NATURAL = {0, 2, 4, 5, 7, 9, 11}
 LATE_SHOWN_S = 0.012
 LONGEST_RING_S = 20.0
+SMALLEST_SHARE = 0.5  # fret numbers do not shrink further
 
 
 @dataclass(frozen=True, slots=True)
@@ -191,8 +193,9 @@ def paint_written(painter: QPainter, scene: Scene) -> None:
     taken: list[QRectF] = []
     for note in notes:
         _techniques(painter, scene, note, scene.before.get(note.ident), taken)
+    share = crowding(scene, notes)
     for note in notes:
-        _fret_number(painter, scene, note)
+        _fret_number(painter, scene, note, share[note.ident])
     _hands(painter, scene, notes)
 
 
@@ -218,6 +221,23 @@ def _sounding_line(painter: QPainter, scene: Scene, note: Note) -> None:
     painter.drawLine(QPointF(g.x(note.onset_s), y), QPointF(g.x(note.offset_s) - 2, y))
 
 
+def crowding(scene: Scene, notes: Sequence[Note]) -> dict[int, float]:
+    """Give for every note the share of its number's width that its neighbours on the string leave it."""
+    share = dict.fromkeys((note.ident for note in notes), 1.0)
+    last: dict[int, Note] = {}
+    for note in notes:
+        before = last.get(note.written.string)
+        last[note.written.string] = note
+        if before is None:
+            continue
+        boxes = fret_box(scene, before), fret_box(scene, note)
+        apart = boxes[1].center().x() - boxes[0].center().x()
+        left = max(apart, 1.0) / (0.5 * (boxes[0].width() + boxes[1].width()))
+        for crowded in (before, note):
+            share[crowded.ident] = max(min(share[crowded.ident], left), SMALLEST_SHARE)
+    return share
+
+
 def fret_text(note: Note) -> str:
     """Give what stands in the break of the string line."""
     if "dead" in note.written.techniques:
@@ -233,17 +253,19 @@ def fret_box(scene: Scene, note: Note, painter: QPainter | None = None) -> QRect
     return QRectF(g.x(note.onset_s) - width / 2, g.string_y(note.written.string) - 10, width, 20)
 
 
-def _fret_number(painter: QPainter, scene: Scene, note: Note) -> None:
-    box = fret_box(scene, note)
+def _fret_number(painter: QPainter, scene: Scene, note: Note, share: float) -> None:
+    whole = fret_box(scene, note)
+    narrower = 0.5 * (1.0 - share) * whole.width()
+    box = whole.adjusted(narrower, 0.0, -narrower, 0.0)
     chosen = note.ident in scene.selected
     painter.setBrush(colour("panel") if chosen else colour("paper"))
     painter.setPen(pen("ink", 1.6) if chosen else Qt.PenStyle.NoPen)
     painter.drawRoundedRect(box, 4, 4)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     grace = "grace" in note.written.techniques
-    painter.setFont(font(MIDDLE if grace else MIDDLE + 3, 600))
+    painter.setFont(font(round((MIDDLE if grace else MIDDLE + 3) * share), 600))
     painter.setPen(colour("doubt" if note.is_doubtful else "ink"))
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, fret_text(note))
+    painter.drawText(whole, Qt.AlignmentFlag.AlignCenter, fret_text(note))
     if "place" in note.written.locked:
         painter.setPen(pen("ink", 1.6))
         painter.drawLine(

@@ -106,7 +106,7 @@ def _placement(name: str, way: Way, problems: list[str]) -> Placement:
     return Placement(way.strings, way.frets, way.positions, cost, name, tuple(problems))
 
 
-EVEN, MOST_FOR_EVEN = "as many notes on each string", 120
+EVEN, MOST_FOR_EVEN = "runs even across the strings", 120
 HALF_BEGUN = 1.0
 """Cost of a run that begins in the middle of a string's share."""
 UNEVEN = 0.7
