@@ -309,6 +309,31 @@ def octave_line(hand: Hand, beats: float) -> list[TabNote]:
     return notes
 
 
+def power_line(hand: Hand, beats: float) -> list[TabNote]:
+    """Move fifths, fourths and octaves about, with single low notes and palm mutes between."""
+    rng = hand.rng
+    strings = hand.guitar.string_count
+    shapes = (((1, 2),), ((1, 2), (2, 2)), ((1, 0),), ((2, 2),), ())
+    weights = np.array([3.0, 2.0, 2.0, 2.0, 2.0])
+    thick = int(rng.integers(max(strings - 2, 3), strings + 1))
+    frets = hand.frets_on(thick, 0, 12) or [3]
+    steady = rng.random() < 0.5
+    shape = shapes[int(rng.choice(len(shapes), p=weights / weights.sum()))]
+    grid = float(rng.choice([0.5, 0.5, 0.25, 1.0]))
+    fret, muted = int(rng.choice(frets)), rng.random() < 0.3
+    notes = []
+    for index in range(int(beats / grid)):
+        if rng.random() < 0.6:
+            fret = int(rng.choice(frets))
+        if not steady:
+            shape = shapes[int(rng.choice(len(shapes), p=weights / weights.sum()))]
+        tags = ["palm-mute"] if muted and rng.random() < 0.5 else []
+        places = [(thick, fret), *((thick - up, fret + more) for up, more in shape)]
+        for place in places:
+            notes.append(_note(index * grid, grid, place, *tags, velocity=rng.uniform(0.65, 1.0)))
+    return notes
+
+
 def double_stop_line(hand: Hand, beats: float) -> list[TabNote]:
     """Mix double stops on neighbouring strings with single notes, hammers and slides."""
     rng = hand.rng
@@ -570,10 +595,11 @@ MORE_STYLES: dict[str, tuple[Style, float]] = {
     "wide tapping": (wide_tapping, 1.0),
     "ringing anywhere": (ringing_anywhere, 1.4),
     "strummed": (strummed, 1.2),
-    "octave line": (octave_line, 1.2),
+    "power line": (power_line, 2.0),
+    "octave line": (octave_line, 1.8),
     "double-stop line": (double_stop_line, 1.8),
     "pedal": (pedal, 1.0),
-    "low line": (low_line, 1.9),
+    "low line": (low_line, 2.4),
     "harmonics between": (harmonics_between, 0.8),
     "trill": (trill, 1.0),
     "muted line": (muted_line, 1.0),
@@ -676,7 +702,8 @@ def _curve_of(
 
 
 SEVERAL_AT_ONCE = (
-    "together", "ringing", "ringing anywhere", "strummed", "octave line", "double-stop line",
+    "together", "ringing", "ringing anywhere", "strummed", "power line", "octave line",
+    "double-stop line",
 )  # fmt: skip
 
 

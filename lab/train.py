@@ -18,7 +18,12 @@ import numpy as np
 import torch
 from torch.nn import functional as F
 
-from juxtanote.core.analysis.spectra import BINS_PER_SEMITONE, N_CHANNELS, harmonic_index
+from juxtanote.core.analysis.spectra import (
+    BINS_PER_SEMITONE,
+    LOWEST_MIDI,
+    N_CHANNELS,
+    harmonic_index,
+)
 from lab.network import Listener
 from lab.scenes import KINDS
 
@@ -113,15 +118,25 @@ def to_tensors(picks) -> Crops:
     return torch.from_numpy(stacked), torch.from_numpy(cells), torch.from_numpy(frames)
 
 
-def loss_of(net, stacked, cells, frames) -> torch.Tensor:
+HARDER = 0.6
+
+
+def harder(onset: torch.Tensor) -> torch.Tensor:
+    """Mark what is missed most: notes below A2, and notes that are struck with others."""
+    together = F.max_pool1d(onset.sum(1, keepdim=True), 3, 1, 1) > 1.5
+    low = torch.arange(onset.shape[1])[:, None] < 45 - LOWEST_MIDI
+    return (together | low).float()
+
+
+def loss_of(net, stacked, cells, frames, half: bool = False) -> torch.Tensor:
     """Sum binary cross-entropies: onsets a frame wide each way, kinds only where a note begins."""
-    with torch.autocast("cpu", dtype=torch.bfloat16):
+    with torch.autocast("cpu", dtype=torch.bfloat16, enabled=half):
         logits, frame_logits = net(stacked.contiguous(memory_format=torch.channels_last))
     logits, frame_logits = logits.float(), frame_logits.float()
     onset = cells[:, 0]
     beside = F.max_pool2d(onset[:, None], (1, 3), 1, (0, 1))[:, 0]
     target = torch.maximum(onset, 0.4 * beside)
-    weight = 1.0 + 3.0 * target
+    weight = 1.0 + 3.0 * target * (1.0 + HARDER * harder(onset))
     loss = 20.0 * F.binary_cross_entropy_with_logits(logits[:, 0], target, weight=weight)
     loss = loss + 5.0 * F.binary_cross_entropy_with_logits(logits[:, 1], cells[:, 1])
     # A decoder may find the onset a frame beside its label: the kinds are told there too.
@@ -272,7 +287,7 @@ def train(options: argparse.Namespace) -> None:
         rate = options.rate * min(1.0, (step + 1) / 100) * (0.02 + 0.98 * cosine)
         for group in optimiser.param_groups:
             group["lr"] = rate
-        loss = loss_of(net, *ahead.take())
+        loss = loss_of(net, *ahead.take(), half=options.bfloat16)
         optimiser.zero_grad()
         loss.backward()
         torch.nn.utils.clip_grad_norm_(net.parameters(), 1.0)
@@ -310,5 +325,8 @@ if __name__ == "__main__":
         "--start", type=Path, default=None, help="a checkpoint or listener.npz to begin from"
     )
     parser.add_argument("--checkpoint", type=Path, default=Path("listener.pt"))
+    parser.add_argument(
+        "--bfloat16", action="store_true", help="faster, on a processor made for it only"
+    )
     parser.add_argument("--resume", action="store_true")
     train(parser.parse_args())

@@ -189,6 +189,7 @@ def places_of(notes: Sequence[Note], guitar: Guitar, *, shift: float = 0.0) -> l
             HeardString(
                 float(np.log2(b)) if b > 0.0 else 0.0, note.heard.clarity if b > 0.0 else 0.0,
                 note.offset_s - later, bool(tags & {"vibrato", "bend", "pre-bend", "slide"}),
+                note.heard.lean,
             )
         )  # fmt: skip
     return with_clues(guitar, places, seen, lie, shift=shift)
@@ -249,7 +250,7 @@ def to_notes(
             note.onset_s, max(note.offset_s, note.onset_s + 0.02), note.midi, note.level_db,
             note.confidence, note.curve, note.evidence,
             tuple(RunnerUp(o.midi, min(o.confidence, 1.0), o.why, o.at_s) for o in note.others),
-            note.stiffness, note.clarity, note.tied,
+            note.stiffness, note.clarity, note.tied, note.lean,
         )  # fmt: skip
         written = WrittenNote(
             placement.strings[index], placement.frets[index], note.techniques,
@@ -268,7 +269,7 @@ def place_heard(
     places = [to_place(note) for note in kept]
     placed = place(guitar, places, school=school, progress=progress)
     first = to_notes(kept, placed, places, guitar, school)
-    if not any(note.clarity > CLEAR for note in kept):
+    if not any(note.clarity > CLEAR or note.lean for note in kept):
         return first
     # From one placement the guitar may be judged a string too stiff or too slack: try both.
     ways = [places_of(first, guitar, shift=shift) for shift in SHIFTS]

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtanote.core.analysis import curves, listener, one_voice
+from juxtanote.core.analysis import curves, listener, one_voice, string_sound
 from juxtanote.core.analysis.confidence import calibrated
 from juxtanote.core.analysis.decode import DecoderSettings, decode
 from juxtanote.core.analysis.found import FoundNote
@@ -21,6 +21,7 @@ TIED_GAP_S = 0.09
 CONFUSED = (-2, -1, 1, 2)  # semitones
 SEEN_TOO, SURELY_SHAKEN = 0.6, 0.7  # a vibrato that its curve shows as well needs less
 UNSURE = 0.2  # from here on another reading is offered
+TOGETHER_S = 0.03
 NO_STIFFNESS = frozenset(
     {"vibrato", "bend", "pre-bend", "slide", "palm-mute", "natural-harmonic", "dead"}
 )
@@ -56,6 +57,7 @@ class PerceivedNote:
     stiffness: float = 0.0  # B of its partials; 0: not measured
     clarity: float = 0.0  # how plainly that shows
     tied: float = 0.0  # how much it sounds slurred
+    lean: tuple[float, ...] = ()  # how well each fret fits the sound, in log likelihood ratios
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,7 +142,7 @@ def listen(
     spectra = curves.measure_spectra(mid, SAMPLE_RATE)
     notes = _describe(found, mid, spectra, reference_hz, part_of(progress, 0.6, 1.0))
     level = _level_curve(mid, len(onset_curve))
-    notes = _with_stiffness(notes, mid, reference_hz)
+    notes = _with_strings(notes, mid, reference_hz)
     notes = [_with_other_kinds(notes, k, onset_rows) for k in range(len(notes))]
     moved = tuple(_shifted(note, start_s) for note in notes)
     hop_s = HOP_LENGTH / SAMPLE_RATE
@@ -201,21 +203,27 @@ def _with_other_kinds(
     return replace(note, others=tuple(others))
 
 
-def _with_stiffness(
+def _with_strings(
     notes: list[PerceivedNote], mid: NDArray[np.float32], reference_hz: float
 ) -> list[PerceivedNote]:
-    """Measure how stiff the string of each steady note is, where it sounds alone."""
-    measured = []
+    """Measure what the sound of each steady note tells of its string, where it sounds alone."""
+    measured, spans = [], []
     for index, note in enumerate(notes):
-        measured.append(note)
-        if note.techniques & NO_STIFFNESS:
-            continue
         until = min([note.offset_s, *(n.onset_s for n in notes[index + 1 : index + 4])])
         hertz = float(midi_to_hz(note.midi, reference_hz))
-        found = measure_stiffness(mid, SAMPLE_RATE, note.onset_s, until, hertz)
-        if found is not None and found.b > 0.0:
-            measured[-1] = replace(note, stiffness=found.b, clarity=round(found.clarity, 3))
-    return measured
+        steady = not note.techniques & NO_STIFFNESS
+        found = steady and measure_stiffness(mid, SAMPLE_RATE, note.onset_s, until, hertz)
+        if found and found.b > 0.0:
+            note = replace(note, stiffness=found.b, clarity=round(found.clarity, 3))
+        beside = notes[max(index - 4, 0) : index] + notes[index + 1 : index + 5]
+        alone = all(abs(n.onset_s - note.onset_s) >= TOGETHER_S for n in beside)
+        spans.append((note.onset_s, until if steady and alone else note.onset_s, hertz))
+        measured.append(note)
+    lean = string_sound.lean_to_frets(string_sound.measure_colours(mid, SAMPLE_RATE, spans))
+    return [
+        replace(note, lean=tuple(np.round(row, 2).tolist())) if np.any(row) else note
+        for note, row in zip(measured, lean, strict=True)
+    ]
 
 
 def _shifted(note: PerceivedNote, by_s: float) -> PerceivedNote:

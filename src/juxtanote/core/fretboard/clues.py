@@ -18,6 +18,9 @@ SPREAD = 0.35  # octaves, of one measurement
 WEIGHT = 2.0
 MOST = 3.0  # a clue costs this much at most
 CLEAR = 0.3  # below this a measurement says nothing
+LEAN_WEIGHT = 1.0  # of what the colour of the sound suggests
+TRUSTED = 3  # locked notes that the training of the colour is worth
+MOST_ONE = 4.0  # one note's sound costs a place this much at most
 RINGS_S = 0.2
 RINGING = -1.2
 SHIFTS = (0.0, -1.07, 1.07, -0.53, 0.53)
@@ -32,6 +35,7 @@ class HeardString:
     clarity: float = 0.0
     rings_s: float = 0.0
     shaken: bool = False
+    lean: tuple[float, ...] = ()
 
 
 def with_clues(
@@ -50,6 +54,7 @@ def with_clues(
         Where the notes lie without clues; it tells how stiff each string seems to be.
     """
     stiff = _string_levels(guitar, notes, heard, first)
+    weight = LEAN_WEIGHT * _trust(guitar, notes, heard)
     told: list[NoteToPlace] = []
     for note, seen in zip(notes, heard, strict=True):
         places = find_candidates(guitar, note)
@@ -60,8 +65,11 @@ def with_clues(
                     seen.log_b - PER_FRET * (fret + guitar.capo) - stiff[string] - shift
                 ) / SPREAD
                 clue[string, fret] = WEIGHT * seen.clarity * min(0.5 * off * off, MOST)
-            least = min(clue.values())
-            clue = {place: cost - least for place, cost in clue.items()}
+        if seen.lean and len(places) > 1:
+            for place in places:
+                clue[place] -= weight * _fit(guitar, seen, place)
+        least = min(clue.values(), default=0.0)
+        clue = {place: min(cost - least, MOST_ONE) for place, cost in clue.items()}
         if seen.rings_s > RINGS_S and not seen.shaken:
             for place in places:
                 if place[1] == 0:
@@ -71,6 +79,25 @@ def with_clues(
         )
         told.append(replace(note, clue=kept))
     return told
+
+
+def _fit(guitar: Guitar, seen: HeardString, place: tuple[int, int]) -> float:
+    """Read how well the sound fits a place, at its fret from the nut."""
+    return seen.lean[min(place[1] + guitar.capo, len(seen.lean) - 1)]
+
+
+def _trust(guitar: Guitar, notes: list[NoteToPlace], heard: list[HeardString]) -> float:
+    """Tell from the locked notes how far the colour of this recording can be believed: 0 to 1."""
+    right = asked = TRUSTED
+    for note, seen in zip(notes, heard, strict=True):
+        if note.string is None or note.fret is None or not seen.lean:
+            continue
+        places = find_candidates(guitar, replace(note, string=None, fret=None))
+        if len(places) > 1:
+            asked += 1
+            best = max(places, key=lambda place: _fit(guitar, seen, place))
+            right += best == (note.string, note.fret)
+    return right / asked
 
 
 def _string_levels(

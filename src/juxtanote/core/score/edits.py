@@ -307,7 +307,7 @@ def _at_other_pitch(guitar: Guitar, old: Note) -> Note:
     """Read a note at the pitch of its first runner-up."""
     first, *others = old.heard.runner_ups
     back = replace(first, midi=old.heard.midi, why="the first reading")
-    heard = replace(old.heard, midi=first.midi, runner_ups=(*others, back))
+    heard = old.heard.at_pitch(first.midi, (*others, back))
     fret = old.written.fret + round(first.midi - old.heard.midi)
     place = (old.written.string, fret)
     if not 0 <= fret <= guitar.last_fret:

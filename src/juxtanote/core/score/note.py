@@ -50,6 +50,9 @@ class HeardNote:
     stiffness: float = 0.0  # B of its partials; 0: not measured
     clarity: float = 0.0  # how plainly that shows, 0 to 1
     tied: float = 0.0  # how much it sounds slurred, 0 to 1
+    lean: tuple[
+        float, ...
+    ] = ()  # log likelihood ratio of each fret from the nut, by the sound alone
 
     def __post_init__(self) -> None:
         if not 0.0 <= self.onset_s < self.offset_s:
@@ -63,6 +66,10 @@ class HeardNote:
     def duration_s(self) -> float:
         """How long it sounds."""
         return self.offset_s - self.onset_s
+
+    def at_pitch(self, midi: float, runner_ups: tuple[RunnerUp, ...] = ()) -> "HeardNote":
+        """Give the note at another pitch, without what was measured of its string at this one."""
+        return replace(self, midi=midi, runner_ups=runner_ups, stiffness=0.0, clarity=0.0, lean=())
 
 
 @dataclass(frozen=True, slots=True)

@@ -63,7 +63,7 @@ def _shifted(guitar: Guitar, note: Note, semitones: int, problems: list[str]) ->
     if not 0.0 <= midi <= 127.0:
         problems.append(f"{where} would leave what can be written")
         return note
-    moved = replace(note, heard=replace(note.heard, midi=midi, runner_ups=()))
+    moved = replace(note, heard=note.heard.at_pitch(midi))
     fret = written.fret + semitones
     if "natural-harmonic" in written.techniques:
         here = harmonic_midi(guitar.open_midi(written.string), fret) if fret > 0 else None
