@@ -70,7 +70,7 @@ def main(arguments: list[str]) -> None:
     """Run it."""
     parser = argparse.ArgumentParser(prog="bench hands", description=__doc__)
     parser.add_argument("--aside", action="store_true")
-    parser.add_argument("--every", type=int, default=2)
+    parser.add_argument("--every", type=int, default=1)
     parser.add_argument("--no-clues", action="store_true")
     parser.add_argument("--clean", action="store_true", help="plucked strings without amplifier")
     options = parser.parse_args(arguments)

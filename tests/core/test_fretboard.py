@@ -2,6 +2,7 @@
 
 import itertools
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from hypothesis import given, settings
@@ -18,13 +19,15 @@ from juxtanote.core.fretboard.costs import (
 )
 from juxtanote.core.fretboard.fingers import choose_fingers, shape_fingers, supporting_fingers
 from juxtanote.core.fretboard.reasons import explain, phrase_sentence
-from juxtanote.core.fretboard.solver import (
-    Placement,
-    alternatives,
-    solve,
-)
+from juxtanote.core.fretboard.search import INSIDE
+from juxtanote.core.fretboard.solver import Placement, alternatives, solve
 from juxtanote.core.fretboard.states import group_events, hand_states
-from juxtanote.core.fretboard.strokes import choose_strokes, count_changes
+from juxtanote.core.fretboard.strokes import (
+    alternate_strokes,
+    choose_strokes,
+    count_changes,
+    is_inside,
+)
 from juxtanote.core.theory.tuning import Guitar
 
 GUITAR = Guitar()
@@ -136,12 +139,7 @@ class TestSolver(unittest.TestCase):
     @given(st.lists(st.integers(40, 80), min_size=2, max_size=14), st.integers(0, 999))
     @settings(max_examples=40, deadline=None)
     def test_hard_rules_are_never_broken(self, pitches: list[int], seed: int) -> None:
-        rng = np.random.default_rng(seed)
-        notes = line(*pitches)
-        for i in range(1, len(notes)):
-            step = notes[i].midi - notes[i - 1].midi
-            if step and abs(step) <= 4 and rng.random() < 0.4:
-                notes[i] = with_tags(notes[i], "hammer-on" if step > 0 else "pull-off")
+        notes = with_slurs(line(*pitches), seed)
         placement = solve(GUITAR, notes)
         if placement.problems:
             return
@@ -150,6 +148,60 @@ class TestSolver(unittest.TestCase):
             self.assertEqual(sounding, note.midi)
             if note.techniques:
                 self.assertEqual(placement.strings[i], placement.strings[i - 1])
+
+
+class TestStrokesAndPlaces(unittest.TestCase):
+    @given(st.lists(st.integers(50, 72), min_size=3, max_size=4), st.integers(0, 99))
+    @settings(max_examples=15, deadline=None)
+    def test_alternate_strokes_and_places_are_searched_together(
+        self, pitches: list[int], seed: int
+    ) -> None:
+        """Every choice of places, its strokes counted afterwards: none is cheaper than the search."""
+        notes = with_slurs(line(*pitches), seed)
+        found = solve(GUITAR, notes, school="alternate")
+        costs = []
+        for places in itertools.product(*(find_candidates(GUITAR, n) for n in notes)):
+            there = [replace(n, string=s, fret=f) for n, (s, f) in zip(notes, places, strict=True)]
+            way = solve(GUITAR, there)
+            if not way.problems:
+                strokes = choose_strokes(notes, way.strings, "alternate")
+                costs.append(way.cost + INSIDE * count_changes(strokes, way.strings)[1])
+        self.assertAlmostEqual(found.cost, min(costs), places=6)
+
+    @given(st.lists(st.integers(45, 76), min_size=2, max_size=12), st.integers(0, 99))
+    @settings(max_examples=30, deadline=None)
+    def test_strokes_known_before_the_places_are_those_chosen_after(
+        self, pitches: list[int], seed: int
+    ) -> None:
+        notes = with_slurs(line(*pitches), seed)
+        strings = solve(GUITAR, notes).strings
+        self.assertEqual(
+            tuple(alternate_strokes(notes)), choose_strokes(notes, strings, "alternate")
+        )
+
+    def test_the_direction_of_a_strum_is_heard(self) -> None:
+        grip = [NoteToPlace(0.01 * k, 1.0, m) for k, m in enumerate((45.0, 52.0, 57.0))]
+        self.assertEqual(alternate_strokes([*grip, NoteToPlace(1.0, 1.5, 60.0)]), ["down", "up"])
+        upward = [replace(n, midi=m) for n, m in zip(grip, (57.0, 52.0, 45.0), strict=True)]
+        self.assertEqual(alternate_strokes(upward), ["up"])
+
+    def test_an_inside_change_can_move_a_line_elsewhere(self) -> None:
+        """Down on the thinner and up on the thicker string is inside, by the words of the trade."""
+        thin, thick = np.array([1]), np.array([2])
+        self.assertTrue(is_inside("down", "up", thin, thick)[0])
+        self.assertFalse(is_inside("down", "up", thick, thin)[0])
+        self.assertFalse(is_inside("down", "down", thin, thick)[0])
+        self.assertFalse(is_inside("", "up", thin, thick)[0])
+
+
+def with_slurs(notes: list[NoteToPlace], seed: int) -> list[NoteToPlace]:
+    """Slur some of the steps of a line."""
+    rng = np.random.default_rng(seed)
+    for i in range(1, len(notes)):
+        step = notes[i].midi - notes[i - 1].midi
+        if step and abs(step) <= 4 and rng.random() < 0.4:
+            notes[i] = with_tags(notes[i], "hammer-on" if step > 0 else "pull-off")
+    return notes
 
 
 def cheapest_of_all(notes: list[NoteToPlace]) -> float:

@@ -13,8 +13,11 @@ from numpy.typing import NDArray
 from juxtanote.core.fretboard.candidates import NoteToPlace
 from juxtanote.core.fretboard.costs import IMPOSSIBLE, HandStates, Weights, in_time
 from juxtanote.core.fretboard.states import Event, EventKey, Tables
+from juxtanote.core.fretboard.strokes import is_inside
 
 MOST_RINGING = 48
+INSIDE = 0.12
+"""Cost of each inside change of the pick: many re-finger a line to avoid them (common practice)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,8 +53,16 @@ class _Column:
 class Chain:
     """The search itself: columns are added one event at a time."""
 
-    def __init__(self, tables: Tables, notes: list[NoteToPlace], weights: list[Weights]) -> None:
-        self._tables, self._notes = tables, notes
+    def __init__(
+        self,
+        tables: Tables,
+        notes: list[NoteToPlace],
+        weights: list[Weights],
+        strokes: list[str] | None = None,
+    ) -> None:
+        """Begin; `strokes` are those of each event where they do not hang on the strings."""
+        self._tables, self._notes, self._strokes = tables, notes, strokes
+        self._last_stroke = ""
         self._standing = np.stack([w.standing() for w in weights])
         self._moving = np.stack([w.moving() for w in weights])
         self._columns: list[_Column] = []
@@ -59,6 +70,8 @@ class Chain:
     def add(self, event: Event, problems: list[str]) -> None:
         """Extend every cheapest way by one event; what has no way is told in `problems`."""
         name, states = self._tables.states(self._notes, event, problems)
+        stroke = self._strokes[len(self._columns)] if self._strokes else ""
+        last_stroke, self._last_stroke = self._last_stroke, stroke or self._last_stroke
         own = self._standing @ self._tables.own(name, states, event)
         if not self._columns:
             back = np.full((len(own), 1, len(states)), -1)
@@ -71,6 +84,10 @@ class Chain:
         )
         gap = event.onset_s - last.event.onset_s
         move = (in_time(self._moving, gap) @ features).reshape(-1, *forbidden.shape) + forbidden
+        if stroke:
+            # Between two strokes all notes are slurred, on the string of the one before.
+            strings = last.states.strings[:, -1:], states.strings[None, :, 0]
+            move += INSIDE * is_inside(last_stroke, stroke, *strings)
         if event.ringing:
             keys, cost, back = self._with_ringing(event, states, own, move)
         else:

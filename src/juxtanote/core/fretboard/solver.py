@@ -20,9 +20,9 @@ from juxtanote.core.fretboard.costs import (
     standing_features,
 )
 from juxtanote.core.fretboard.even import begins_full, even_ways, runs_of
-from juxtanote.core.fretboard.search import Chain, Way
+from juxtanote.core.fretboard.search import INSIDE, Chain, Way
 from juxtanote.core.fretboard.states import TOGETHER_S, Event, group_events, tables_for
-from juxtanote.core.fretboard.strokes import choose_strokes, count_changes
+from juxtanote.core.fretboard.strokes import alternate_strokes, choose_strokes, count_changes
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.theory.tuning import Guitar
 
@@ -45,6 +45,7 @@ def solve(
     *,
     weights: Weights | None = None,
     favours: str = "best overall",
+    school: str | None = None,
     progress: Progress = no_progress,
 ) -> Placement:
     """Find the cheapest placement of a phrase.
@@ -53,6 +54,8 @@ def solve(
     ----------
     notes : list of NoteToPlace
         Sorted by onset; a note with string and fret stays there.
+    school : str, optional
+        With ``alternate`` inside changes of the pick count as well.
 
     Returns
     -------
@@ -60,7 +63,7 @@ def solve(
         Always complete; what could not be obeyed is told in `problems`.
     """
     chosen = {favours: weights or PROFILES[favours]}
-    return solve_all(guitar, notes, chosen, progress=progress)[0]
+    return solve_all(guitar, notes, chosen, school=school, progress=progress)[0]
 
 
 def solve_all(
@@ -68,10 +71,11 @@ def solve_all(
     notes: list[NoteToPlace],
     profiles: dict[str, Weights],
     *,
+    school: str | None = None,
     progress: Progress = no_progress,
 ) -> list[Placement]:
     """Find the cheapest placement under each of several weightings, in one pass."""
-    ways, problems = _search(guitar, notes, profiles, progress)
+    ways, problems = _search(guitar, notes, profiles, progress, school)
     return [
         _placement(name, way, problems[which]) for which, (name, way) in enumerate(ways.items())
     ]
@@ -82,13 +86,18 @@ def _search(
     notes: list[NoteToPlace],
     profiles: dict[str, Weights],
     progress: Progress,
+    school: str | None = None,
 ) -> tuple[dict[str, Way], list[list[str]]]:
-    """Find the cheapest way under each weighting, and what it could not obey."""
+    """Find the cheapest way under each weighting, and what it could not obey.
+
+    Strict alternate picking is searched together with the places.
+    """
     if not notes:
         return {name: Way((), (), (), 0.0, 0.0) for name in profiles}, [[] for _ in profiles]
     problems: list[str] = []
     events = group_events(notes)
-    chain = Chain(tables_for(guitar), notes, list(profiles.values()))
+    strokes = alternate_strokes(notes) if school == "alternate" else None
+    chain = Chain(tables_for(guitar), notes, list(profiles.values()), strokes)
     for number, event in enumerate(events):
         chain.add(event, problems)
         if number % 50 == 0:
@@ -111,10 +120,6 @@ HALF_BEGUN = 1.0
 """Cost of a run that begins in the middle of a string's share."""
 UNEVEN = 0.7
 """Cost of each change in the number of notes a string, where a line runs across the strings."""
-
-
-INSIDE = 0.12
-"""Cost of each inside change of the pick: many re-finger a line to avoid them (common practice)."""
 
 
 def unevenness(notes: list[NoteToPlace], placement: Placement) -> float:
@@ -151,22 +156,25 @@ def alternatives(
 
     Each is the exact optimum of its own weighting; they are ranked by one common measure, the cost
     of the first weighting, how evenly lines run across the strings and, where a picking `school` is
-    given, how often its strokes change strings from the inside.
+    given, how often its strokes change strings from the inside. In strict alternate picking the
+    strokes are part of the search; economy picking, whose strokes hang on the strings, only ranks.
     """
-    ways, problems = _search(guitar, notes, _profiles_for(notes), progress)
+    ways, problems = _search(guitar, notes, _profiles_for(notes), progress, school)
     ranked: list[tuple[float, Placement]] = []
     for told, (name, way) in zip(problems, ways.items(), strict=True):
         if any(p.strings == way.strings and p.frets == way.frets for _, p in ranked):
             continue
         placement = _placement(name, way, told)
         extra = UNEVEN * unevenness(notes, placement)
-        if school is not None:
+        if school not in (None, "alternate"):
             strokes = choose_strokes(notes, placement.strings, school)
             extra += INSIDE * count_changes(strokes, placement.strings)[1]
         ranked.append((way.common_cost + extra, placement))
     ranked.sort(key=lambda entry: entry[0])
     # Beside what the search ranks, never before it: the first is what `place` gives as well.
-    even = _even_placement(guitar, notes) if most > 1 and len(notes) <= MOST_FOR_EVEN else None
+    even = (
+        _even_placement(guitar, notes, school) if most > 1 and len(notes) <= MOST_FOR_EVEN else None
+    )
     if even is not None and all(p.strings != even.strings for _, p in ranked):
         ranked.append((even.cost, even))
     best = replace(ranked[0][1], favours="best overall")
@@ -177,7 +185,9 @@ def alternatives(
     return [best, *_different(best, others)][:most]
 
 
-def _even_placement(guitar: Guitar, notes: list[NoteToPlace]) -> Placement | None:
+def _even_placement(
+    guitar: Guitar, notes: list[NoteToPlace], school: str | None
+) -> Placement | None:
     """Give the cheapest placement whose runs have as many notes on each string."""
     told, found = list(notes), None
     for run in runs_of(notes):
@@ -187,7 +197,7 @@ def _even_placement(guitar: Guitar, notes: list[NoteToPlace]) -> Placement | Non
                 replace(n, string=way[k][0], fret=way[k][1]) if k in way else n
                 for k, n in enumerate(told)
             ]
-            ways, problems = _search(guitar, locked, {EVEN: BASE}, no_progress)
+            ways, problems = _search(guitar, locked, {EVEN: BASE}, no_progress, school)
             if ways[EVEN].cost < IMPOSSIBLE:
                 cost = ways[EVEN].common_cost + (0.0 if begins_full(way, run) else HALF_BEGUN)
                 tried.append((cost, len(tried), locked, ways[EVEN], problems[0]))

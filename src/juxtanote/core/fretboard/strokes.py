@@ -1,5 +1,10 @@
 """The picking hand: strokes by school, and string changes inside and outside."""
 
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
 from juxtanote.core.fretboard.candidates import NoteToPlace
 from juxtanote.core.fretboard.states import TOGETHER_S
 
@@ -36,20 +41,45 @@ def choose_strokes(
             continue
         stroke = _stroke(school, last, string, last_string)
         if stroke in ("down", "up") and school != "down":
-            stroke = _sweep_of(notes, strings, index) or stroke
+            end = _end_of_grip(notes, index)
+            stroke = _sweep(notes[index:end], strings[index:end]) or stroke
         strokes.append(stroke)
         last, last_string = stroke, string
     return tuple(strokes)
 
 
-def _sweep_of(notes: list[NoteToPlace], strings: tuple[int, ...], index: int) -> str:
-    """Tell which way a strum of three and more strings goes from the order of its onsets."""
-    last = index + 1
-    while last < len(notes) and notes[last].onset_s - notes[index].onset_s < TOGETHER_S:
-        last += 1
-    order = strings[index:last]
-    spread = notes[last - 1].onset_s - notes[index].onset_s
-    if len(order) < FEWEST_STRUMMED or spread < HEARD_SPREAD_S:
+def alternate_strokes(notes: list[NoteToPlace]) -> list[str]:
+    """Give the stroke of each event in strict alternate picking, where no place is chosen yet.
+
+    It hangs on the order of notes alone: slurred notes are not struck (a slide stays on its string),
+    and a strum that is heard from low to high goes down.
+    """
+    strokes: list[str] = []
+    last, first = "", 0
+    for index, note in enumerate(notes):
+        if index and note.onset_s - notes[first].onset_s < TOGETHER_S:
+            continue
+        first = index
+        slid = "slide" in note.techniques and "grace" not in note.techniques and index > 0
+        if slid or note.techniques & UNSTRUCK:
+            strokes.append("")
+            continue
+        grip = notes[index : _end_of_grip(notes, index)]
+        last = _sweep(grip, [-n.midi for n in grip]) or _stroke("alternate", last, 0, 0)
+        strokes.append(last)
+    return strokes
+
+
+def _end_of_grip(notes: list[NoteToPlace], index: int) -> int:
+    end = index + 1
+    while end < len(notes) and notes[end].onset_s - notes[index].onset_s < TOGETHER_S:
+        end += 1
+    return end
+
+
+def _sweep(grip: list[NoteToPlace], order: Sequence[float]) -> str:
+    """Tell which way a strum of three and more strings goes; `order` falls from thick to thin."""
+    if len(grip) < FEWEST_STRUMMED or grip[-1].onset_s - grip[0].onset_s < HEARD_SPREAD_S:
         return ""
     steps = {before > after for before, after in zip(order, order[1:], strict=False)}
     return "" if len(steps) > 1 else "down" if steps == {True} else "up"
@@ -84,18 +114,27 @@ def _stroke(school: str, last: str, string: int, last_string: int) -> str:
     return turned
 
 
-def count_changes(strokes: tuple[str, ...], strings: tuple[int, ...]) -> tuple[int, int]:
-    """Count outside and inside string changes of the pick.
+def is_inside(
+    stroke: str, after: str, string: NDArray[np.int64], next_string: NDArray[np.int64]
+) -> NDArray[np.bool_]:
+    """Tell where the pick goes to another string from between the two (common practice).
 
-    Outside: down on the thicker then up on the thinner string, or up on the thinner then down on
-    the thicker; inside: the pick starts from between the strings (common practice).
+    Outside is down on the thicker then up on the thinner string, or up on the thinner then down on
+    the thicker.
     """
+    turns = stroke in ("down", "up") and after in ("down", "up") and stroke != after
+    outward = (next_string < string) == (stroke == "down")
+    return np.asarray(turns & (string != next_string) & ~outward)
+
+
+def count_changes(strokes: tuple[str, ...], strings: tuple[int, ...]) -> tuple[int, int]:
+    """Count outside and inside string changes of the pick, see `is_inside`."""
     outside = inside = 0
-    struck = [(s, n) for s, n in zip(strokes, strings, strict=True) if s in ("down", "up")]
+    struck = [
+        (s, np.array(n)) for s, n in zip(strokes, strings, strict=True) if s in ("down", "up")
+    ]
     for (stroke, string), (after, next_string) in zip(struck, struck[1:], strict=False):
-        if string == next_string or stroke == after:
-            continue
-        to_thinner = next_string < string
-        outward = (stroke == "down") == to_thinner
-        outside, inside = outside + outward, inside + (not outward)
+        if string != next_string and stroke != after:
+            inward = bool(is_inside(stroke, after, string, next_string))
+            outside, inside = outside + (not inward), inside + inward
     return outside, inside
