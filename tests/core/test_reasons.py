@@ -11,6 +11,7 @@ from juxtanote.core.fretboard.candidates import NoteToPlace
 from juxtanote.core.fretboard.costs import EASY_MM
 from juxtanote.core.fretboard.reasons import Candidate, explain
 from juxtanote.core.fretboard.solver import Placement, alternatives
+from juxtanote.core.fretboard.strokes import choose_strokes, count_changes
 from juxtanote.core.theory.tuning import Guitar
 
 GUITAR = Guitar()
@@ -22,6 +23,7 @@ class Case:
     def __init__(
         self, notes: list[NoteToPlace], way: Placement, index: int, candidate: Candidate
     ) -> None:
+        self.notes, self.way, self.index = notes, way, index
         self.note, self.string, self.fret = notes[index], candidate.string, candidate.fret
         self.tags = self.note.techniques
         near = [k for k in (index - 1, index + 1) if 0 <= k < len(notes)]
@@ -94,9 +96,18 @@ TRUTH: dict[str, Callable[[Case], bool]] = {
     "the sound speaks against it": lambda c: (
         dict(c.note.clue).get((c.string, c.fret), 0.0) > dict(c.note.clue).get(c.here, 0.0)
     ),
+    "an inside change of the pick": lambda c: inside(c, c.string) > inside(c, c.here[0]),
     "as good here": lambda c: True,
     "chosen": lambda c: (c.string, c.fret) == c.here,
 }
+
+
+def inside(case: Case, string: int) -> int:
+    """Count the inside changes of strict alternate picking with the note on some string."""
+    strings = list(case.way.strings)
+    strings[case.index] = string
+    strokes = choose_strokes(case.notes, tuple(strings), "alternate")
+    return count_changes(strokes, tuple(strings))[1]
 
 
 def random_phrase(rng: np.random.Generator) -> list[NoteToPlace]:
@@ -132,7 +143,8 @@ class TestEveryReasonIsTrue(unittest.TestCase):
             notes = random_phrase(rng)
             for way in alternatives(GUITAR, notes)[:3]:
                 for index in range(len(notes)):
-                    for candidate in explain(GUITAR, notes, way, index).candidates:
+                    told = explain(GUITAR, notes, way, index, school="alternate")
+                    for candidate in told.candidates:
                         case = Case(notes, way, index, candidate)
                         seen[candidate.words] += 1
                         self.assertTrue(
@@ -151,7 +163,8 @@ class TestEveryReasonIsTrue(unittest.TestCase):
             for index, note in enumerate(notes):
                 string, fret = way.strings[index], way.frets[index]
                 after = index + 1 if index + 1 < len(notes) else None
-                for words in explain(GUITAR, notes, way, index).why:
+                told = explain(GUITAR, notes, way, index, school="alternate")
+                for words in told.why:
                     seen[words.split(" ")[0]] += 1
                     if words.startswith("its "):
                         self.assertEqual(way.strings[index - 1], string)
@@ -170,6 +183,13 @@ class TestEveryReasonIsTrue(unittest.TestCase):
                         self.assertEqual(abs(way.strings[index - 1] - string), 1)
                     elif words.startswith("it stays on string"):
                         self.assertEqual(way.strings[index - 1], string)
+                    elif words == "avoids an inside change":
+                        here, *others = [
+                            inside(Case(notes, way, index, c), c.string)
+                            for c in told.candidates
+                            if c.possible or c.chosen
+                        ]
+                        self.assertGreater(max(others), here)
                     else:
                         self.assertEqual(words, "the only place for this pitch")
         self.assertGreaterEqual(len(seen), 3)

@@ -159,7 +159,7 @@ class PlaceDesk(QWidget):
         lesson = self._document.lesson
         index = [n.ident for n in phrase.notes].index(note.ident)
         places = places_of(phrase.notes, lesson.guitar)
-        reasons: Reasons = explain(lesson.guitar, places, placement, index)
+        reasons: Reasons = explain(lesson.guitar, places, placement, index, school=lesson.school)
         here = (note.written.string, note.written.fret)
         title = f"String {here[0]}, fret {here[1]}" if here[1] else f"String {here[0]}, open"
         words = [w for w in (note_name(note, lesson), note_role(note, lesson)) if w]

@@ -16,8 +16,10 @@ from juxtanote.core.fretboard.costs import (
     moving_features,
     standing_features,
 )
+from juxtanote.core.fretboard.search import INSIDE
 from juxtanote.core.fretboard.solver import Placement
 from juxtanote.core.fretboard.states import Event, group_events, hand_states
+from juxtanote.core.fretboard.strokes import choose_strokes, count_changes
 from juxtanote.core.theory.tuning import Guitar
 
 
@@ -41,7 +43,7 @@ class Reasons:
     candidates: tuple[Candidate, ...]
 
 
-TORN = "torn"
+TORN, PICKED = "torn", "inside change"
 SPEAKS = 0.4  # from here on a clue of the sound is told
 _WORDS = {
     "shift": "the hand has to shift",
@@ -77,11 +79,22 @@ _WORDS = {
     "bar moves": "the bar has to be set down elsewhere",
     "tears": "leaves the string of a note it may be slurred from",
     "sound": "the sound speaks against it",
+    PICKED: "an inside change of the pick",
 }
 
 
-def explain(guitar: Guitar, notes: list[NoteToPlace], placement: Placement, index: int) -> Reasons:
-    """Explain one note of a placed phrase: its neighbours stay where they are."""
+def explain(
+    guitar: Guitar,
+    notes: list[NoteToPlace],
+    placement: Placement,
+    index: int,
+    *,
+    school: str | None = None,
+) -> Reasons:
+    """Explain one note of a placed phrase: its neighbours stay where they are.
+
+    With a picking `school` the inside changes that a place makes count as well.
+    """
     events = group_events(notes)
     number = next(k for k, event in enumerate(events) if index in event.notes)
     costs = {
@@ -91,6 +104,9 @@ def explain(guitar: Guitar, notes: list[NoteToPlace], placement: Placement, inde
         )
     }
     chosen = (placement.strings[index], placement.frets[index])
+    if school is not None:
+        for (string, _), terms in costs.items():
+            terms[PICKED] = INSIDE * _inside_changes(notes, placement, index, string, school)
     here = costs[chosen]
     base = min(_total(terms) for terms in costs.values())
     candidates = []
@@ -111,6 +127,14 @@ def explain(guitar: Guitar, notes: list[NoteToPlace], placement: Placement, inde
     candidates.sort(key=lambda c: (not c.chosen, c.cost))
     why = _why(guitar, notes, placement, index, costs)
     return Reasons(tuple(why), tuple(candidates))
+
+
+def _inside_changes(
+    notes: list[NoteToPlace], placement: Placement, index: int, string: int, school: str
+) -> int:
+    """Count inside changes of the pick with one note on some string."""
+    strings = (*placement.strings[:index], string, *placement.strings[index + 1 :])
+    return count_changes(choose_strokes(notes, strings, school), strings)[1]
 
 
 def _places(guitar: Guitar, note: NoteToPlace, chosen: tuple[int, int]) -> list[tuple[int, int]]:
@@ -235,6 +259,10 @@ def _why(
     others = [cost for place, cost in clue.items() if place != (string, fret)]
     if fret and others and min(others) - clue.get((string, fret), 0.0) > SPEAKS:
         why.append(f"its overtones sound like string {string} (weight {min(others):.1f})")
+    possible = [terms for terms in costs.values() if _total(terms) < IMPOSSIBLE / 2]
+    here = costs[string, fret].get(PICKED, 0.0)
+    if any(terms.get(PICKED, 0.0) > here for terms in possible):
+        why.append("avoids an inside change")
     if before is not None and abs(placement.strings[before] - string) == 1:
         why.append(f"the note before is on the string beside it, {placement.strings[before]}")
     elif before is not None and placement.strings[before] == string and not tags:
