@@ -177,11 +177,22 @@ class TestForms(WindowTest):
         kept = phrase.notes[0]
         self.document.select((kept.ident,))
         self.window.place.keep()
+        # Once on any string, once all on string 4, which lies where the notes are.
         with mock.patch.object(forms.HintsForm, "exec", return_value=True):
+            self.window.listen_again()
+        self.settle()
+
+        def on_string_four(form: forms.HintsForm) -> bool:
+            form.string.setCurrentIndex(4)
+            return True
+
+        with mock.patch.object(forms.HintsForm, "exec", on_string_four):
             self.window.listen_again()
         self.settle()
         after = self.document.phrase
         assert after is not None
+        self.assertEqual({n.written.string for n in after.notes[1:]}, {4})
+        self.assertTrue(all("place" in n.written.locked for n in after.notes[1:]))
         self.assertEqual(after.notes[0].heard, kept.heard)
         self.assertIn("pitch", after.notes[0].written.locked)
 

@@ -13,6 +13,7 @@ from juxtanote.core.analysis.listen import Hints, listen
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.rhythm import straightened, swing_of, swung, write_phrase
 from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.theory.tuning import Guitar
 from tests.lessons import note
 from tests.sounds import scale_line
 
@@ -64,11 +65,17 @@ class TestKnownNotes(unittest.TestCase):
         others = [round(n.midi) for n in told.notes if abs(n.onset_s - second.onset_s) > 0.1]
         self.assertEqual(others, [57, 62, 64])
 
-    def test_a_number_and_a_scale_are_kept_to(self) -> None:
+    def test_a_number_a_scale_and_a_string_are_kept_to(self) -> None:
         audio, _ = scale_line([57, 60, 62, 64, 67])
         silence = np.zeros_like(audio)
+        plain = listen(audio, silence)
         few = listen(audio, silence, hints=Hints(expected_notes=3))
         self.assertLessEqual(len(few.notes), len(listen(audio, silence).notes))
+        guitar = Guitar()
+        high = listen(audio, silence, hints=Hints().on_string(guitar, 1)).notes
+        self.assertTrue(all(64 <= round(n.midi) <= 64 + guitar.last_fret for n in high))
+        whole = listen(audio, silence, hints=Hints().on_guitar(guitar)).notes
+        self.assertEqual([round(n.midi) for n in whole], [round(n.midi) for n in plain.notes])
         inside = listen(audio, silence, hints=Hints(scale=frozenset({9, 0, 2, 4, 7})))
         self.assertLessEqual({round(n.midi) % 12 for n in inside.notes}, {9, 0, 2, 4, 7})
 

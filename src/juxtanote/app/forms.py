@@ -20,6 +20,7 @@ from juxtanote.core.analysis.listen import Hints
 from juxtanote.core.errors import TuningError
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.transpose import Moved, along_the_neck, to_other_strings
+from juxtanote.core.theory.pitch import pitch_name
 from juxtanote.core.theory.scales import SCALES, parse_key
 from juxtanote.core.theory.tuning import PRESETS, Guitar, parse_tuning, tuning_name
 
@@ -67,14 +68,26 @@ class HintsForm(_Form):
         )
         self.in_scale.setText(f"only notes of {words}" if has_scale else words)
         self.one_voice = QCheckBox("one note at a time")
+        guitar = lesson.guitar
+        self.string = QComboBox()
+        self.string.addItem("on any string", None)
+        for number in range(1, guitar.string_count + 1):
+            name = pitch_name(guitar.open_midi(number))
+            self.string.addItem(f"all of it on string {number}, {name}", number)
+        self.string.setAccessibleName("On which string")
         self.only_selected = QCheckBox(f"only where the {selected} selected notes are")
         self.only_selected.setEnabled(selected > 1)
         self.only_selected.setChecked(selected > 1)
         self.rows.addRow(soft("it has"), self.count)
         self.rows.addRow(soft("scale"), self.in_scale)
         self.rows.addRow(soft("voices"), self.one_voice)
+        self.rows.addRow(soft("string"), self.string)
         self.rows.addRow(soft("where"), self.only_selected)
-        self.said.setText("Notes that you have locked stay, and nothing is written over them.")
+        lowest = pitch_name(min(guitar.open_midi(s) for s in range(1, guitar.string_count + 1)))
+        self.said.setText(
+            "Notes that you have locked stay, and nothing is written over them. Nothing below "
+            f"{lowest}, the lowest of this guitar, is heard. A string that you name is locked."
+        )
 
     def hints(self) -> Hints:
         """Give what was said."""

@@ -227,7 +227,7 @@ class MainWindow(QMainWindow):
             stretch = None
             if form.only_selected.isChecked() and len(notes) > 1:
                 stretch = notes[0].onset_s - 0.04, max(n.offset_s for n in notes) + 0.02
-            self.tasks.listen(form.hints(), stretch)
+            self.tasks.listen(form.hints(), stretch, form.string.currentData())
 
     def move_phrase(self) -> None:
         """Ask where the phrase moves, and make a moved copy."""

@@ -93,9 +93,15 @@ class Tasks(QObject):
     # Listening
 
     def listen(
-        self, hints: Hints | None = None, stretch: tuple[float, float] | None = None
+        self,
+        hints: Hints | None = None,
+        stretch: tuple[float, float] | None = None,
+        string: int | None = None,
     ) -> None:
-        """Listen to the current phrase, or a stretch of it, in the background."""
+        """Listen to the current phrase, or a stretch of it, in the background.
+
+        With a `string` all is heard and placed there.
+        """
         document = self._document
         phrase, lesson, sound = document.phrase, document.lesson, document.sound
         if phrase is None or sound is None:
@@ -106,13 +112,15 @@ class Tasks(QObject):
         known = [n for n in phrase.notes if "pitch" in n.written.locked]
         certain = tuple((n.onset_s, n.offset_s, n.heard.midi) for n in known)
         hints = replace(hints or Hints(), certain=certain)
+        guitar = lesson.guitar
+        hints = hints.on_string(guitar, string) if string else hints.on_guitar(guitar)
 
         def work(progress: Progress) -> object:
             heard = hear_stretch(
                 sound, start, end, reference_cents=lesson.reference_cents, focus=phrase.focus,
                 hints=hints, progress=progress,
             )  # fmt: skip
-            notes = place_heard(list(heard.notes), lesson.guitar, lesson.school)
+            notes = place_heard(list(heard.notes), guitar, lesson.school, string=string)
             evidence = evidence_of(heard) if stretch is None else phrase.evidence
             return phrase, tuple(notes), evidence, stretch
 

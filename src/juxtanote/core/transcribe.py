@@ -152,6 +152,7 @@ def hear_all(
     reference_cents: float = 0.0,
     progress: Progress = no_progress,
     learned: bool = True,
+    hints: Hints | None = None,
 ) -> list[PerceivedNote]:
     """Listen to a whole recording stretch by stretch, in bounded memory."""
     notes: list[PerceivedNote] = []
@@ -159,7 +160,7 @@ def hear_all(
     while start < duration:
         end = min(start + STRETCH_S, duration)
         heard = hear_stretch(
-            sound, start, end, reference_cents=reference_cents, learned=learned,
+            sound, start, end, reference_cents=reference_cents, learned=learned, hints=hints,
             progress=part_of(progress, start / duration, end / duration),
         )  # fmt: skip
         notes += heard.notes
@@ -261,14 +262,24 @@ def to_notes(
 
 
 def place_heard(
-    heard: list[PerceivedNote], guitar: Guitar, school: str, *, progress: Progress = no_progress
+    heard: list[PerceivedNote],
+    guitar: Guitar,
+    school: str,
+    *,
+    string: int | None = None,
+    progress: Progress = no_progress,
 ) -> list[Note]:
-    """Place heard notes on the neck; what no string can sound is left out."""
+    """Place heard notes on the neck; what no string can sound is left out.
+
+    With a `string` that the person named all notes are locked there.
+    """
     heard = [_on_this_guitar(note, guitar) for note in heard]
     kept = [note for note in heard if _keeps_pitch(note, guitar)]
-    places = [to_place(note) for note in kept]
+    places = [replace(to_place(note), string=string) for note in kept]
     placed = place(guitar, places, school=school, progress=progress)
     first = to_notes(kept, placed, places, guitar, school)
+    if string is not None:
+        return [note.rewritten("place") for note in first]
     if not any(note.clarity > CLEAR or note.lean for note in kept):
         return first
     # From one placement the guitar may be judged a string too stiff or too slack: try both.
@@ -379,9 +390,10 @@ def transcribe(path: Path, options: Options, progress: Progress = no_progress) -
         path, start_s=options.start_s, end_s=options.end_s, progress=part_of(progress, 0.0, 0.1)
     )
     measured = measure_recording(sound, bpm=options.bpm, progress=part_of(progress, 0.1, 0.2))
+    known = Guitar(tuning=options.tuning, fret_count=24) if options.tuning else None
     heard = hear_all(
         sound, reference_cents=measured.reference_cents, learned=options.learned,
-        progress=part_of(progress, 0.2, 0.9),
+        hints=Hints().on_guitar(known) if known else None, progress=part_of(progress, 0.2, 0.9),
     )  # fmt: skip
     tuning = options.tuning or guess_tuning([n.midi for n in heard])
     guitar = Guitar(tuning=tuning, fret_count=24)

@@ -15,6 +15,8 @@ from juxtanote.core.analysis.judge import judge
 from juxtanote.core.analysis.listener import Posteriors
 from juxtanote.core.analysis.spectra import LOWEST_MIDI
 
+IMPOSSIBLE = -40.0  # log odds
+
 
 @dataclass(frozen=True, slots=True)
 class DecoderSettings:
@@ -32,6 +34,8 @@ class DecoderSettings:
     expected_notes: int | None = None
     scale: frozenset[int] | None = None  # pitch classes that are more likely
     scale_bonus: float = 0.7
+    lowest: int = 0  # what the guitar, or one string of it, can sound
+    highest: int = 127
     least_sure: float = 0.4  # what is judged less likely is no note
 
 
@@ -46,7 +50,7 @@ def decode(posteriors: Posteriors, settings: DecoderSettings | None = None) -> l
     settings = settings or DecoderSettings()
     notes = candidates(posteriors, settings)
     pitched = [note for note in notes if not note.dead]
-    bonus = np.array([_scale_bonus(note.midi, settings) for note in pitched])
+    bonus = np.array([_known_bonus(note.midi, settings) for note in pitched])
     judged = judge(pitched, posteriors, bonus)
     notes = [note for note in notes if note.dead] + judged
     if settings.expected_notes is not None:
@@ -102,8 +106,10 @@ def _dropped_near(
     )
 
 
-def _scale_bonus(midi: int, settings: DecoderSettings) -> float:
-    """Give the log odds that the scale adds to a pitch, or takes."""
+def _known_bonus(midi: int, settings: DecoderSettings) -> float:
+    """Give the log odds that what is known of scale and guitar adds to a pitch, or takes."""
+    if not settings.lowest <= midi <= settings.highest:
+        return IMPOSSIBLE
     if settings.scale is None:
         return 0.0
     return settings.scale_bonus if midi % 12 in settings.scale else -settings.scale_bonus
@@ -124,7 +130,7 @@ def _onset_scores(onset: NDArray[np.float32], settings: DecoderSettings) -> NDAr
     )
     score = settings.onset_gain * (logit(spread) + settings.onset_bias) - settings.start_cost
     rows = range(LOWEST_MIDI, LOWEST_MIDI + onset.shape[0])
-    score = score + np.array([[_scale_bonus(midi, settings)] for midi in rows])
+    score = score + np.array([[_known_bonus(midi, settings)] for midi in rows])
     return np.where(peak & (spread > settings.onset_floor), score, -1e9)
 
 

@@ -13,6 +13,7 @@ from juxtanote.core.analysis.partials import measure_stiffness
 from juxtanote.core.analysis.spectra import HOP_LENGTH, LOWEST_MIDI, SAMPLE_RATE
 from juxtanote.core.analysis.techniques import Reading, read_curve
 from juxtanote.core.progress import Progress, no_progress, part_of
+from juxtanote.core.theory.tuning import Guitar
 from juxtanote.core.units import amplitude_to_db, cents_to_reference_hz, midi_to_hz
 
 GLIDE_BELOW = 0.55
@@ -88,6 +89,8 @@ class Hints:
     scale: frozenset[int] | None = None
     one_voice: bool = False
     certain: tuple[tuple[float, float, float], ...] = ()  # (onset, offset, midi) that are known
+    lowest: int = 0
+    highest: int = 127
     settings: DecoderSettings = field(default_factory=settled)
 
     def decoder(self) -> DecoderSettings:
@@ -97,7 +100,19 @@ class Hints:
             expected_notes=self.expected_notes,
             scale=self.scale,
             most_voices=1 if self.one_voice else self.settings.most_voices,
+            lowest=self.lowest,
+            highest=self.highest,
         )
+
+    def on_guitar(self, guitar: Guitar) -> "Hints":
+        """Add what the guitar can sound, harmonics up to two octaves over its thinnest string."""
+        opens = [guitar.open_midi(s) for s in range(1, guitar.string_count + 1)]
+        return replace(self, lowest=min(opens), highest=max(opens) + max(guitar.last_fret, 24))
+
+    def on_string(self, guitar: Guitar, string: int) -> "Hints":
+        """Add that all is played on one string, one note at a time."""
+        lowest = guitar.open_midi(string)
+        return replace(self, one_voice=True, lowest=lowest, highest=lowest + guitar.last_fret)
 
 
 def listen(
