@@ -14,6 +14,7 @@ from juxtanote.core.analysis.decode import DecoderSettings, candidates, decode
 from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.judge import INTERVALS, judge, measures
 from juxtanote.core.analysis.listener import CELL_KINDS, Posteriors
+from juxtanote.core.analysis.shipped import read_weights
 from juxtanote.core.analysis.spectra import LOWEST_MIDI, N_BINS, N_PITCHES
 
 N_FRAMES = 400
@@ -87,7 +88,7 @@ class TestMeasures(unittest.TestCase):
 
 class TestJudge(unittest.TestCase):
     def test_the_weights_fit_the_measures(self) -> None:
-        weights = judging._weights()
+        weights = read_weights("judge")
         self.assertIsNotNone(weights)
         assert weights is not None
         width = measures(NOTES, picture()).shape[1]

@@ -7,18 +7,16 @@ how likely the note is, and how it was struck. It is trained by `lab.judge` on g
 """
 
 from dataclasses import replace
-from functools import lru_cache
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.listener import Posteriors
+from juxtanote.core.analysis.shipped import read_weights
 from juxtanote.core.analysis.spectra import BINS_PER_SEMITONE, LOWEST_BIN_MIDI, LOWEST_MIDI
 
 Array = NDArray[np.float64]
-WEIGHTS = Path(__file__).parent / "weights" / "judge.npz"
 KINDS = ("slurred", "slide", "muted", "harmonic", "tap", "bending", "shaking")
 INTERVALS = (-24, -19, -12, -7, -5, -4, -3, 3, 4, 5, 7, 12, 19, 24)
 RINGING = (-24, -19, -12, 0, 12, 19, 24)
@@ -182,14 +180,6 @@ def _step_kind(step: float) -> list[float]:
     return [float(kind) for kind in kinds]
 
 
-@lru_cache(maxsize=1)
-def _weights() -> dict[str, NDArray[np.float32]] | None:
-    if not WEIGHTS.is_file():
-        return None
-    with np.load(WEIGHTS) as stored:
-        return {name: stored[name].astype(np.float32) for name in stored.files}
-
-
 def judge(notes: list[FoundNote], heard: Posteriors, bonus: Array | None = None) -> list[FoundNote]:
     """Give each candidate how likely it is right (`sure`), and how it was struck.
 
@@ -198,7 +188,7 @@ def judge(notes: list[FoundNote], heard: Posteriors, bonus: Array | None = None)
     bonus : ndarray, shape (n_notes,), optional
         Log odds that are known beside the sound, such as the scale.
     """
-    weights = _weights()
+    weights = read_weights("judge")
     if not notes or weights is None or heard.quick is None:
         return notes
     x = (measures(notes, heard) - weights["mean"]) / weights["spread"]

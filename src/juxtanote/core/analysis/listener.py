@@ -7,11 +7,11 @@ beside them tells how. They run in onnxruntime, or in plain NumPy with the same 
 import json
 from dataclasses import dataclass
 from functools import lru_cache
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtanote.core.analysis.shipped import FOLDER, read_weights
 from juxtanote.core.analysis.spectra import (
     HOP_LENGTH,
     N_PITCHES,
@@ -22,7 +22,6 @@ from juxtanote.core.analysis.spectra import (
 from juxtanote.core.progress import Progress, no_progress
 
 Array = NDArray[np.float32]
-WEIGHTS = Path(__file__).parent / "weights"
 CELL_KINDS = (
     "onset", "active", "slurred", "slide", "muted", "harmonic", "tap", "bending", "shaking",
 )  # fmt: skip
@@ -55,26 +54,20 @@ class Posteriors:
 
 def weights_are_here() -> bool:
     """Tell whether the learned listener can be used."""
-    return (WEIGHTS / "listener.npz").is_file()
+    return (FOLDER / "listener.npz").is_file()
 
 
 @lru_cache(maxsize=1)
 def recipe() -> dict[str, object]:
     """Read what `listener.json` tells of the weights: calibration, thresholds, scores."""
-    path = WEIGHTS / "listener.json"
+    path = FOLDER / "listener.json"
     return dict(json.loads(path.read_text("utf-8"))) if path.is_file() else {}
-
-
-@lru_cache(maxsize=1)
-def _arrays() -> dict[str, Array]:
-    with np.load(WEIGHTS / "listener.npz") as stored:
-        return {name: stored[name].astype(np.float32) for name in stored.files}
 
 
 @lru_cache(maxsize=1)
 def _session():  # type: ignore[no-untyped-def]
     """Open the compiled network, or give None where onnxruntime or the file is missing."""
-    path = WEIGHTS / "listener.onnx"
+    path = FOLDER / "listener.onnx"
     if not path.is_file():
         return None
     try:
@@ -97,7 +90,9 @@ def run_network(stacked: Array, *, compiled: bool = True) -> tuple[Array, Array]
 
 
 def _run_in_numpy(stacked: Array) -> tuple[Array, Array]:
-    weights = _arrays()
+    weights = read_weights("listener")
+    if weights is None:
+        raise FileNotFoundError(f"{FOLDER / 'listener.npz'} is missing: install the program anew")
     x = np.maximum(_mix(weights, "enter", stacked), 0.0)
     for number, (kind, reach) in enumerate(BLOCKS):
         name = f"blocks.{number}.conv"

@@ -9,14 +9,13 @@ sound than the pitch alone would suggest.
 """
 
 from collections.abc import Sequence
-from functools import lru_cache
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtanote.core.analysis.shipped import read_weights
+
 Array = NDArray[np.float64]
-WEIGHTS = Path(__file__).parent / "weights" / "colour.npz"
 MOST_FRETS = 25
 N_PARTIALS = 24
 N_LATER = 10  # partials whose decay is measured
@@ -113,14 +112,6 @@ def _db(magnitude: Array) -> Array:
     return np.asarray(20.0 * np.log10(magnitude + 1e-7))
 
 
-@lru_cache(maxsize=1)
-def _weights() -> dict[str, NDArray[np.float32]] | None:
-    if not WEIGHTS.is_file():
-        return None
-    with np.load(WEIGHTS) as stored:
-        return {name: stored[name].astype(np.float32) for name in stored.files}
-
-
 def lean_to_frets(colours: Array) -> Array:
     """Tell how much better each fret fits the sound of each note than its pitch alone would suggest.
 
@@ -137,7 +128,7 @@ def lean_to_frets(colours: Array) -> Array:
     """
     lean = np.zeros((len(colours), MOST_FRETS))
     there = np.isfinite(colours[:, 0]) if len(colours) else np.zeros(0, dtype=bool)
-    weights = _weights()
+    weights = read_weights("colour")
     if weights is None or there.sum() < LEAST_NOTES:
         return lean
     x = np.clip((colours[there] - weights["mean"]) / weights["spread"], -5.0, 5.0)

@@ -1,0 +1,19 @@
+"""The weights that ship with the program: trained on generated sound only, by `lab`."""
+
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+FOLDER = Path(__file__).parent / "weights"
+
+
+@lru_cache(maxsize=4)
+def read_weights(name: str) -> dict[str, NDArray[np.float32]] | None:
+    """Read the arrays of ``name.npz`` once, or give None where they are missing."""
+    path = FOLDER / f"{name}.npz"
+    if not path.is_file():
+        return None
+    with np.load(path) as stored:
+        return {key: stored[key].astype(np.float32) for key in stored.files}
