@@ -46,8 +46,8 @@ def measure_colours(mono: NDArray[np.float32], sample_rate: int, spans: Sequence
     return np.array(rows).reshape(len(rows), N_MEASURES)
 
 
-N_MEASURES = 3 * N_PARTIALS + N_LATER + 4
-PITCH = N_MEASURES - 4  # where the pitch stands among them
+N_MEASURES = 3 * N_PARTIALS + N_LATER + 3
+PITCH = N_MEASURES - 3  # where the pitch stands among them
 
 
 def _colour(
@@ -71,7 +71,7 @@ def _colour(
         return nothing
     shape = np.clip(levels - top, FLOOR_DB, CEILING_DB) / 20.0
     midi = 69.0 + 12.0 * np.log2(f0_hz / 440.0)
-    more = [(midi - 60.0) / 12.0, np.log(length_s / 0.2), float(length_s >= DECAY_FROM_S), 1.0]
+    more = [(midi - 60.0) / 12.0, np.log(length_s / 0.2), float(length_s >= DECAY_FROM_S)]
     return np.concatenate([shape, plain / 20.0, stretch, later, more])
 
 
