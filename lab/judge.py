@@ -25,7 +25,8 @@ from juxtanote.core.analysis.spectra import HOP_LENGTH, LOWEST_MIDI, SAMPLE_RATE
 from juxtanote.core.units import midi_to_hz
 
 HOP_S = HOP_LENGTH / SAMPLE_RATE
-HIDDEN = 40
+HIDDEN = 40  # of each network
+MEMBERS = 4
 SEED = 5
 AT_ONSET = KINDS[:5]  # the others show while the note sounds
 LEAST_MOVING = 4  # frames
@@ -116,9 +117,7 @@ class Judge(nn.Module):
 
 
 def fit(lessons: list[Lesson], epochs: int = 60) -> dict[str, np.ndarray]:
-    """Fit on most mixes, watch on every fifth, keep what does best there."""
-    torch.manual_seed(SEED)
-    rng = np.random.default_rng(SEED)
+    """Fit some networks on most mixes, and make one of them whose log odds are their mean."""
     some = [lesson for lesson in lessons if len(lesson.x)]
     watched = np.concatenate([np.full(len(s.x), k % WATCHED == 0) for k, s in enumerate(some)])
     x = np.concatenate([s.x for s in some]).astype(np.float32)
@@ -126,36 +125,53 @@ def fit(lessons: list[Lesson], epochs: int = 60) -> dict[str, np.ndarray]:
     mean, spread = x.mean(axis=0), x.std(axis=0) + 1e-3
     x = np.clip((x - mean) / spread, -6.0, 6.0)
     tensors = [torch.from_numpy(a.astype(np.float32)) for a in (x, y)]
+    nets = [_fit_one(tensors, watched, SEED + k, epochs) for k in range(MEMBERS)]
+    arrays = {
+        "mean": mean.astype(np.float32), "spread": spread.astype(np.float32),
+        "w1": np.concatenate([net["first.weight"].T for net in nets], axis=1),
+        "b1": np.concatenate([net["first.bias"] for net in nets]),
+        "w2": np.concatenate([net["second.weight"].T for net in nets]) / MEMBERS,
+        "b2": np.mean([net["second.bias"] for net in nets], axis=0),
+    }  # fmt: skip
+    hidden = np.maximum(x[watched] @ arrays["w1"] + arrays["b1"], 0.0)
+    together = torch.from_numpy((hidden @ arrays["w2"] + arrays["b2"]).astype(np.float32))
+    loss = float(_loss_of(together, tensors[1][torch.from_numpy(np.flatnonzero(watched))]))
+    print(f"{len(x)} candidates, {x.shape[1]} measures, watched loss together {loss:.4f}")
+    return arrays
+
+
+def _fit_one(
+    tensors: list[torch.Tensor], watched: np.ndarray, seed: int, epochs: int
+) -> dict[str, np.ndarray]:
+    """Fit one network, watch it on the mixes kept from the fit, keep what does best there."""
+    torch.manual_seed(seed)
+    rng = np.random.default_rng(seed)
     train, watch = np.flatnonzero(~watched), torch.from_numpy(np.flatnonzero(watched))
-    net = Judge(x.shape[1])
+    net = Judge(tensors[0].shape[1])
     optimiser = torch.optim.AdamW(net.parameters(), lr=4e-3, weight_decay=2e-2)
     schedule = torch.optim.lr_scheduler.CosineAnnealingLR(optimiser, epochs)
     best, best_loss = None, np.inf
     for _ in range(epochs):
         order = torch.from_numpy(rng.permutation(train))
         for at in order.split(512):
-            loss = _loss(net, *(t[at] for t in tensors))
+            loss = _loss_of(net(tensors[0][at]), tensors[1][at])
             optimiser.zero_grad()
             loss.backward()
             optimiser.step()
         schedule.step()
         with torch.no_grad():
-            reached = float(_loss(net, *(t[watch] for t in tensors)))
+            reached = float(_loss_of(net(tensors[0][watch]), tensors[1][watch]))
         if reached < best_loss:
             best_loss = reached
             best = {k: v.detach().numpy().copy() for k, v in net.state_dict().items()}
     assert best is not None
-    print(f"{len(x)} candidates, {x.shape[1]} measures, watched loss {best_loss:.4f}")
-    return {
-        "mean": mean.astype(np.float32), "spread": spread.astype(np.float32),
-        "w1": best["first.weight"].T, "b1": best["first.bias"],
-        "w2": best["second.weight"].T, "b2": best["second.bias"],
-    }  # fmt: skip
+    print(f"seed {seed}: watched loss {best_loss:.4f}")
+    return best
 
 
-def _loss(net: Judge, x: torch.Tensor, y: torch.Tensor) -> torch.Tensor:
+def _loss_of(told: torch.Tensor, y: torch.Tensor) -> torch.Tensor:
     """Sum cross-entropies: of being right for all, of kinds for the right ones."""
-    each = F.binary_cross_entropy_with_logits(net(x), y, reduction="none")
+    each = F.binary_cross_entropy_with_logits(told, y, reduction="none")
     return each[:, 0].mean() + (each[:, 1:] * y[:, :1]).sum(dim=1).mean()
 
 
