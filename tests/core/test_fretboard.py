@@ -151,20 +151,23 @@ class TestSolver(unittest.TestCase):
 
 
 class TestStrokesAndPlaces(unittest.TestCase):
-    @given(st.lists(st.integers(50, 72), min_size=3, max_size=4), st.integers(0, 99))
-    @settings(max_examples=15, deadline=None)
-    def test_alternate_strokes_and_places_are_searched_together(
-        self, pitches: list[int], seed: int
+    @given(
+        st.lists(st.integers(50, 72), min_size=3, max_size=4), st.integers(0, 99),
+        st.sampled_from(["alternate", "economy"]),
+    )  # fmt: skip
+    @settings(max_examples=25, deadline=None)
+    def test_strokes_and_places_are_searched_together(
+        self, pitches: list[int], seed: int, school: str
     ) -> None:
         """Every choice of places, its strokes counted afterwards: none is cheaper than the search."""
         notes = with_slurs(line(*pitches), seed)
-        found = solve(GUITAR, notes, school="alternate")
+        found = solve(GUITAR, notes, school=school)
         costs = []
         for places in itertools.product(*(find_candidates(GUITAR, n) for n in notes)):
             there = [replace(n, string=s, fret=f) for n, (s, f) in zip(notes, places, strict=True)]
             way = solve(GUITAR, there)
             if not way.problems:
-                strokes = choose_strokes(notes, way.strings, "alternate")
+                strokes = choose_strokes(notes, way.strings, school)
                 costs.append(way.cost + INSIDE * count_changes(strokes, way.strings)[1])
         self.assertAlmostEqual(found.cost, min(costs), places=6)
 

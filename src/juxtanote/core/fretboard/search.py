@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from juxtanote.core.fretboard.candidates import NoteToPlace
 from juxtanote.core.fretboard.costs import IMPOSSIBLE, HandStates, Weights, in_time
 from juxtanote.core.fretboard.states import Event, EventKey, Tables
-from juxtanote.core.fretboard.strokes import is_inside
+from juxtanote.core.fretboard.strokes import Picking
 
 MOST_RINGING = 48
 INSIDE = 0.12
@@ -42,12 +42,20 @@ class _Column:
 
     event: Event
     name: EventKey
-    states: HandStates
+    held: HandStates  # the ways to hold the event
+    states: HandStates  # the same, once for each stroke where strokes are chosen with them
     keys: list[tuple[int, ...]]  # strings of the ringing notes
     cost: NDArray[np.float64]
     back: NDArray[np.int64]
     own: NDArray[np.float64]
     move: NDArray[np.float64] | None
+
+
+def twice(states: HandStates) -> HandStates:
+    """Give every way to hold an event once for each stroke: first down, then up."""
+    return HandStates(
+        np.tile(states.strings, (2, 1)), np.tile(states.frets, (2, 1)), np.tile(states.position, 2)
+    )
 
 
 class Chain:
@@ -58,36 +66,36 @@ class Chain:
         tables: Tables,
         notes: list[NoteToPlace],
         weights: list[Weights],
-        strokes: list[str] | None = None,
+        picking: Picking | None = None,
     ) -> None:
-        """Begin; `strokes` are those of each event where they do not hang on the strings."""
-        self._tables, self._notes, self._strokes = tables, notes, strokes
-        self._last_stroke = ""
+        """Begin; with `picking` the inside changes of the pick count."""
+        self._tables, self._notes, self._picking = tables, notes, picking
         self._standing = np.stack([w.standing() for w in weights])
         self._moving = np.stack([w.moving() for w in weights])
         self._columns: list[_Column] = []
 
     def add(self, event: Event, problems: list[str]) -> None:
         """Extend every cheapest way by one event; what has no way is told in `problems`."""
-        name, states = self._tables.states(self._notes, event, problems)
-        stroke = self._strokes[len(self._columns)] if self._strokes else ""
-        last_stroke, self._last_stroke = self._last_stroke, stroke or self._last_stroke
-        own = self._standing @ self._tables.own(name, states, event)
+        name, held = self._tables.states(self._notes, event, problems)
+        own = self._standing @ self._tables.own(name, held, event)
+        states, number = held, len(self._columns)
+        if self._picking is not None and self._picking.chosen:
+            states, own = twice(held), np.tile(own, 2) + self._picking.begin(number, len(held))
         if not self._columns:
             back = np.full((len(own), 1, len(states)), -1)
-            column = _Column(event, name, states, [()], own[:, None, :], back, own[0], None)
+            column = _Column(event, name, held, states, [()], own[:, None, :], back, own[0], None)
             self._columns.append(column)
             return
         last = self._columns[-1]
         features, forbidden = self._tables.move(
-            (last.name, name), (last.states, states), (last.event, event)
+            (last.name, name), (last.held, held), (last.event, event)
         )
         gap = event.onset_s - last.event.onset_s
         move = (in_time(self._moving, gap) @ features).reshape(-1, *forbidden.shape) + forbidden
-        if stroke:
-            # Between two strokes all notes are slurred, on the string of the one before.
-            strings = last.states.strings[:, -1:], states.strings[None, :, 0]
-            move += INSIDE * is_inside(last_stroke, stroke, *strings)
+        if self._picking is not None:
+            if self._picking.chosen:
+                move = np.tile(move, (1, 2, 2))
+            move += INSIDE * self._picking.inside(number, last.held.strings, held.strings)
         if event.ringing:
             keys, cost, back = self._with_ringing(event, states, own, move)
         else:
@@ -99,7 +107,9 @@ class Chain:
             cost = np.take_along_axis(total, came[:, None, :], axis=1) + own[:, None]
             back = np.take_along_axis(best_key, came, axis=1) * len(last.states) + came
             keys, back = [()], back[:, None]
-        self._columns.append(_Column(event, name, states, keys, cost, back, own[0], move[0].copy()))
+        self._columns.append(
+            _Column(event, name, held, states, keys, cost, back, own[0], move[0].copy())
+        )
 
     def _with_ringing(
         self,

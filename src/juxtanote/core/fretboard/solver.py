@@ -20,9 +20,9 @@ from juxtanote.core.fretboard.costs import (
     standing_features,
 )
 from juxtanote.core.fretboard.even import begins_full, even_ways, runs_of
-from juxtanote.core.fretboard.search import INSIDE, Chain, Way
+from juxtanote.core.fretboard.search import Chain, Way
 from juxtanote.core.fretboard.states import TOGETHER_S, Event, group_events, tables_for
-from juxtanote.core.fretboard.strokes import alternate_strokes, choose_strokes, count_changes
+from juxtanote.core.fretboard.strokes import picking_of
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.theory.tuning import Guitar
 
@@ -55,7 +55,7 @@ def solve(
     notes : list of NoteToPlace
         Sorted by onset; a note with string and fret stays there.
     school : str, optional
-        With ``alternate`` inside changes of the pick count as well.
+        With a school of the pick its inside changes count as well.
 
     Returns
     -------
@@ -90,14 +90,14 @@ def _search(
 ) -> tuple[dict[str, Way], list[list[str]]]:
     """Find the cheapest way under each weighting, and what it could not obey.
 
-    Strict alternate picking is searched together with the places.
+    Strokes that hang on the places, and cost, are searched together with them.
     """
     if not notes:
         return {name: Way((), (), (), 0.0, 0.0) for name in profiles}, [[] for _ in profiles]
     problems: list[str] = []
     events = group_events(notes)
-    strokes = alternate_strokes(notes) if school == "alternate" else None
-    chain = Chain(tables_for(guitar), notes, list(profiles.values()), strokes)
+    picking = picking_of(notes, school)
+    chain = Chain(tables_for(guitar), notes, list(profiles.values()), picking)
     for number, event in enumerate(events):
         chain.add(event, problems)
         if number % 50 == 0:
@@ -155,9 +155,8 @@ def alternatives(
     """Give up to five different placements, the best first, each named by what it favours.
 
     Each is the exact optimum of its own weighting; they are ranked by one common measure, the cost
-    of the first weighting, how evenly lines run across the strings and, where a picking `school` is
-    given, how often its strokes change strings from the inside. In strict alternate picking the
-    strokes are part of the search; economy picking, whose strokes hang on the strings, only ranks.
+    of the first weighting with the inside changes of the picking `school`, where one is given, and
+    how evenly lines run across the strings.
     """
     ways, problems = _search(guitar, notes, _profiles_for(notes), progress, school)
     ranked: list[tuple[float, Placement]] = []
@@ -165,11 +164,7 @@ def alternatives(
         if any(p.strings == way.strings and p.frets == way.frets for _, p in ranked):
             continue
         placement = _placement(name, way, told)
-        extra = UNEVEN * unevenness(notes, placement)
-        if school not in (None, "alternate"):
-            strokes = choose_strokes(notes, placement.strings, school)
-            extra += INSIDE * count_changes(strokes, placement.strings)[1]
-        ranked.append((way.common_cost + extra, placement))
+        ranked.append((way.common_cost + UNEVEN * unevenness(notes, placement), placement))
     ranked.sort(key=lambda entry: entry[0])
     # Beside what the search ranks, never before it: the first is what `place` gives as well.
     even = (

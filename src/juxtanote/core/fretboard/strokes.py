@@ -1,6 +1,8 @@
 """The picking hand: strokes by school, and string changes inside and outside."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,7 +11,8 @@ from juxtanote.core.fretboard.candidates import NoteToPlace
 from juxtanote.core.fretboard.states import TOGETHER_S
 
 UNSTRUCK = frozenset({"hammer-on", "pull-off", "tap"})
-FEWEST_STRUMMED = 3
+WAYS, FREE = ("down", "up"), "free"
+FEWEST_STRUMMED, MOST_STRINGS = 3, 9
 HEARD_SPREAD_S = 0.006  # from the first string to the last: less is struck at once
 
 
@@ -48,11 +51,74 @@ def choose_strokes(
     return tuple(strokes)
 
 
-def alternate_strokes(notes: list[NoteToPlace]) -> list[str]:
+@dataclass(frozen=True, slots=True)
+class Picking:
+    """How the strokes of a school enter the search for places.
+
+    In strict alternate picking `strokes` are known event by event before any place is. In economy
+    picking a stroke hangs on the strings (`chosen`): each way to hold an event is there twice, for a
+    down stroke and an up stroke; `FREE` marks what is struck, an empty word what is not.
+    """
+
+    strokes: tuple[str, ...]
+    chosen: bool
+
+    def begin(self, number: int, count: int) -> NDArray[np.float64]:
+        """Allow only the stroke that a line begins with, shape (2 * count,); later anything."""
+        if number:
+            return np.zeros(2 * count)
+        first = {FREE: "down", "": "up"}.get(self.strokes[0], self.strokes[0])
+        return np.repeat([0.0 if first == way else np.inf for way in WAYS], count)
+
+    def inside(
+        self, number: int, before: NDArray[np.int64], after: NDArray[np.int64]
+    ) -> NDArray[np.float64]:
+        """Tell which moves to an event are inside changes (1), outside (0) or not of the school (inf).
+
+        Shape (n_before, n_after), twice as much each way where strokes are chosen.
+        """
+        stroke = self.strokes[number]
+        if not self.chosen:
+            # Between two strokes all notes are slurred, on the string of the one before.
+            earlier = (self.strokes[k] for k in range(number - 1, -1, -1))
+            last = next((stroke for stroke in earlier if stroke), "")
+            return is_inside(last, stroke, before[:, -1:], after[None, :, 0]).astype(float)
+        table = _economy_moves(stroke)[:, :, before.min(axis=1)[:, None], after[None, :, 0]]
+        return np.asarray(table.transpose(0, 2, 1, 3).reshape(2 * len(before), 2 * len(after)))
+
+
+@lru_cache(maxsize=4)
+def _economy_moves(stroke: str) -> NDArray[np.float64]:
+    """Cost each move of economy picking as `Picking.inside` does: (2, 2, strings, strings).
+
+    By the last stroke, this stroke, and the strings of both.
+    """
+    costs = np.full((2, 2, MOST_STRINGS + 1, MOST_STRINGS + 1), np.inf)
+    for row, last in enumerate(WAYS):
+        for string, following in np.ndindex(costs.shape[2:]):
+            due = last if stroke == "" else stroke
+            if stroke == FREE:
+                due = _stroke("economy", last, following, string)
+            inside = is_inside(last, due, np.array(string), np.array(following))
+            costs[row, WAYS.index(due), string, following] = float(inside) if stroke else 0.0
+    return costs
+
+
+def picking_of(notes: list[NoteToPlace], school: str | None) -> Picking | None:
+    """Say how a school's strokes enter the search; None where they cost nothing."""
+    if school == "alternate":
+        return Picking(tuple(alternate_strokes(notes)), chosen=False)
+    if school == "economy":
+        return Picking(tuple(alternate_strokes(notes, known=False)), chosen=True)
+    return None
+
+
+def alternate_strokes(notes: list[NoteToPlace], *, known: bool = True) -> list[str]:
     """Give the stroke of each event in strict alternate picking, where no place is chosen yet.
 
     It hangs on the order of notes alone: slurred notes are not struck (a slide stays on its string),
-    and a strum that is heard from low to high goes down.
+    and a strum that is heard from low to high goes down. With `known` false only the strums are
+    told, and `FREE` for all else that is struck.
     """
     strokes: list[str] = []
     last, first = "", 0
@@ -65,7 +131,8 @@ def alternate_strokes(notes: list[NoteToPlace]) -> list[str]:
             strokes.append("")
             continue
         grip = notes[index : _end_of_grip(notes, index)]
-        last = _sweep(grip, [-n.midi for n in grip]) or _stroke("alternate", last, 0, 0)
+        turned = _stroke("alternate", last, 0, 0) if known else FREE
+        last = _sweep(grip, [-n.midi for n in grip]) or turned
         strokes.append(last)
     return strokes
 
