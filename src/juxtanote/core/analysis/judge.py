@@ -18,6 +18,7 @@ from juxtanote.core.analysis.spectra import BINS_PER_SEMITONE, LOWEST_BIN_MIDI, 
 
 Array = NDArray[np.float64]
 KINDS = ("slurred", "slide", "muted", "harmonic", "tap", "bending", "shaking")
+MOVING = ("bending", "shaking")
 INTERVALS = (-24, -19, -12, -7, -5, -4, -3, 3, 4, 5, 7, 12, 19, 24)
 RINGING = (-24, -19, -12, 0, 12, 19, 24)
 NEAR_FRAMES = 3.0  # notes that start this close start together
@@ -202,4 +203,8 @@ def judge(notes: list[FoundNote], heard: Posteriors, bonus: Array | None = None)
 
 def _with_kinds(note: FoundNote, judged: list[float]) -> FoundNote:
     kinds: dict[str, float] = dict(zip(KINDS, judged[1:], strict=True))
+    for kind in MOVING:
+        # The listener follows the pitch itself; here only its strongest moment is known: both speak.
+        odds = _logit(np.array([getattr(note, kind), kinds[kind]]))
+        kinds[kind] = float(1.0 / (1.0 + np.exp(-odds.mean())))
     return replace(note, sure=judged[0], **kinds)  # type: ignore[arg-type]
