@@ -75,6 +75,7 @@ class HintsForm(_Form):
             name = pitch_name(guitar.open_midi(number))
             self.string.addItem(f"all of it on string {number}, {name}", number)
         self.string.setAccessibleName("On which string")
+        self.string.currentIndexChanged.connect(self._on_string)
         self.only_selected = QCheckBox(f"only where the {selected} selected notes are")
         self.only_selected.setEnabled(selected > 1)
         self.only_selected.setChecked(selected > 1)
@@ -88,6 +89,11 @@ class HintsForm(_Form):
             "Notes that you have locked stay, and nothing is written over them. Nothing below "
             f"{lowest}, the lowest of this guitar, is heard. A string that you name is locked."
         )
+
+    def _on_string(self, row: int) -> None:
+        """One string sounds one note at a time."""
+        self.one_voice.setChecked(row > 0 or self.one_voice.isChecked())
+        self.one_voice.setDisabled(row > 0)
 
     def hints(self) -> Hints:
         """Give what was said."""
