@@ -5,8 +5,6 @@ Salience of a pitch is the weighted sum of the magnitudes at its harmonics (D. J
 best smooth path through it.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -18,34 +16,47 @@ HOP_LENGTH = 220  # 10 ms at 22 050 Hz
 STEP_SEMITONES = 0.05
 BELOW, ABOVE = 1.6, 5.2
 HARMONICS = np.arange(1, 9)
+BLOCK = 64  # frames
 
 
-@dataclass(frozen=True, slots=True)
 class ShortSpectra:
-    """Magnitudes (n_frames, n_bins) every 10 ms, long windows for low notes, short for high ones."""
+    """Magnitudes every 10 ms, taken in blocks where they are first asked for."""
 
-    short: NDArray[np.float32]
-    long: NDArray[np.float32]
-    sample_rate: int
+    def __init__(self, mono: NDArray[np.float32], sample_rate: int) -> None:
+        self.sample_rate = sample_rate
+        self.n_frames = 1 + len(mono) // HOP_LENGTH
+        self._mono = mono
+        self._blocks: dict[tuple[int, int], NDArray[np.float32]] = {}
+
+    def magnitudes(self, frame_length: int, first: int, last: int) -> NDArray[np.float32]:
+        """Give the frames from `first` to before `last`, shape (last - first, frame_length // 2 + 1).
+
+        The bins are half as wide as those of `frame_length`, and reach half as high.
+        """
+        numbers = range(first // BLOCK, (last - 1) // BLOCK + 1)
+        rows = np.concatenate([self._block(frame_length, number) for number in numbers])
+        return rows[first - numbers[0] * BLOCK : last - numbers[0] * BLOCK]
+
+    def _block(self, frame_length: int, number: int) -> NDArray[np.float32]:
+        from scipy.fft import rfft
+
+        known = self._blocks.get((frame_length, number))
+        if known is None:
+            start = number * BLOCK * HOP_LENGTH - frame_length // 2
+            stop = start + (BLOCK - 1) * HOP_LENGTH + frame_length
+            part = self._mono[max(start, 0) : max(stop, 0)]
+            part = np.pad(part, (max(-start, 0), stop - max(start, 0) - len(part)))
+            frames = np.lib.stride_tricks.sliding_window_view(part, frame_length)[::HOP_LENGTH]
+            window = np.hanning(frame_length).astype(np.float32)
+            spectrum = rfft(frames * window, 2 * frame_length, axis=1, workers=2)
+            known = np.abs(spectrum[:, : frame_length // 2 + 1]).astype(np.float32)
+            self._blocks[frame_length, number] = known
+        return known
 
 
 def measure_spectra(mono: NDArray[np.float32], sample_rate: int) -> ShortSpectra:
-    """Take the spectra that pitch curves are read from."""
-    from scipy.fft import rfft
-
-    parts = []
-    for size in (FRAME_LENGTH, LONG_FRAME):
-        padded = np.pad(mono, (size // 2, size))
-        frames = np.lib.stride_tricks.sliding_window_view(padded, size)[::HOP_LENGTH]
-        frames = frames[: 1 + len(mono) // HOP_LENGTH]
-        window = np.hanning(size).astype(np.float32)
-        magnitude = np.empty((len(frames), size // 2 + 1), dtype=np.float32)
-        for start in range(0, len(frames), 256):
-            block = frames[start : start + 256] * window
-            spectrum = rfft(block, 2 * size, axis=1, workers=2)
-            magnitude[start : start + len(block)] = np.abs(spectrum[:, : size // 2 + 1])
-        parts.append(magnitude)
-    return ShortSpectra(parts[0], parts[1], sample_rate)
+    """Give the spectra that pitch curves are read from: long windows for low notes, else short."""
+    return ShortSpectra(mono, sample_rate)
 
 
 def pitch_curve(
@@ -69,22 +80,22 @@ def pitch_curve(
     """
     hop_s = HOP_LENGTH / spectra.sample_rate
     low_note = midi < 52
-    magnitude = spectra.long if low_note else spectra.short
-    bin_hz = spectra.sample_rate / (2 * (LONG_FRAME if low_note else FRAME_LENGTH))
+    frame_length = LONG_FRAME if low_note else FRAME_LENGTH
+    bin_hz = spectra.sample_rate / (2 * frame_length)
     # Half a window after the attack the spectrum holds this note alone.
     first = int(np.ceil(onset_s / hop_s)) + 1
-    last = min(max(int(offset_s / hop_s), first + 2), len(magnitude))
+    last = min(max(int(offset_s / hop_s), first + 2), spectra.n_frames)
     first = min(first, max(last - 2, 0))
     if last - first < 2 or offset_s <= onset_s:
         return np.zeros(0), np.zeros(0), np.zeros(0)
     offsets = np.arange(-BELOW, ABOVE, STEP_SEMITONES)
     hz = midi_to_hz(midi + offsets, reference_hz)
     bins = hz[:, None] * HARMONICS[None, :] / bin_hz
-    usable = bins < magnitude.shape[1] - 2
+    usable = bins < frame_length // 2 - 1
     bins = np.where(usable, bins, 0.0)
     floor = bins.astype(np.int64)
     part = (bins - floor).astype(np.float32)
-    rows = magnitude[first:last]
+    rows = spectra.magnitudes(frame_length, first, last)
     values = rows[:, floor] * (1.0 - part) + rows[:, floor + 1] * part
     weights = np.where(usable, 0.84 ** (HARMONICS - 1), 0.0)
     salience = np.sum(np.sqrt(values) * weights, axis=2)

@@ -87,7 +87,9 @@ def _likeliest_places(
     stretch = np.sqrt(1.0 + STIFFNESS[:, None] * numbers**2)
     tuned = f0_hz * 2.0 ** (CENTS / 1200.0)
     places = tuned[:, None, None] * numbers * stretch * per_hz  # (cents, B, partials)
-    read = np.interp(places, np.arange(len(level_db)), level_db)
+    below = np.minimum(places.astype(np.int64), len(level_db) - 2)
+    part = places - below
+    read = level_db[below] * (1.0 - part) + level_db[below + 1] * part
     score = np.clip(read - height, 0.0, 60.0).sum(axis=2)
     cents, b = np.unravel_index(int(np.argmax(score)), score.shape)
     return np.asarray(places[cents, b])

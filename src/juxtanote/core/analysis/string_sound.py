@@ -63,8 +63,8 @@ def _colour(
     later = np.zeros(N_LATER)
     if length_s >= DECAY_FROM_S:
         half = len(part) // 2
-        first, _, _ = _partials(part[:half], sample_rate, f0_hz)
-        second, _, _ = _partials(part[half:], sample_rate, f0_hz)
+        first, _, _ = _partials(part[:half], sample_rate, f0_hz, N_LATER)
+        second, _, _ = _partials(part[half:], sample_rate, f0_hz, N_LATER)
         later = np.clip((second - first)[:N_LATER], -30.0, 15.0) / (0.5 * length_s) / 100.0
     top = float(np.max(levels[:6]))
     if top < -110.0:
@@ -76,7 +76,7 @@ def _colour(
 
 
 def _partials(
-    part: NDArray[np.float32], sample_rate: int, f0_hz: float
+    part: NDArray[np.float32], sample_rate: int, f0_hz: float, most: int = N_PARTIALS
 ) -> tuple[Array, Array, Array]:
     """Give level in dB, height over what lies between, and stretch in cents/10 of each partial."""
     from scipy.fft import rfft
@@ -84,7 +84,7 @@ def _partials(
     window = np.hanning(len(part)).astype(np.float32)
     spectrum = np.abs(rfft(part * window, FFT_LENGTH)) / window.sum()
     per_partial = f0_hz * FFT_LENGTH / sample_rate
-    count = int(min(N_PARTIALS, 0.46 * FFT_LENGTH / per_partial))
+    count = int(min(most, 0.46 * FFT_LENGTH / per_partial))
     levels, plain, stretch = np.full(N_PARTIALS, -140.0), np.zeros(N_PARTIALS), np.zeros(N_PARTIALS)
     if count < 1:
         return levels, plain, stretch
