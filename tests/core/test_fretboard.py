@@ -188,13 +188,15 @@ class TestStrokesAndPlaces(unittest.TestCase):
         upward = [replace(n, midi=m) for n, m in zip(grip, (57.0, 52.0, 45.0), strict=True)]
         self.assertEqual(alternate_strokes(upward), ["up"])
 
-    def test_an_inside_change_can_move_a_line_elsewhere(self) -> None:
+    def test_inside_and_outside(self) -> None:
         """Down on the thinner and up on the thicker string is inside, by the words of the trade."""
-        thin, thick = np.array([1]), np.array([2])
-        self.assertTrue(is_inside("down", "up", thin, thick)[0])
-        self.assertFalse(is_inside("down", "up", thick, thin)[0])
-        self.assertFalse(is_inside("down", "down", thin, thick)[0])
-        self.assertFalse(is_inside("", "up", thin, thick)[0])
+        thin, thick, down, up = 1, 2, True, False
+        self.assertTrue(is_inside(down, up, thin, thick))
+        self.assertTrue(is_inside(up, down, thick, thin))
+        self.assertFalse(is_inside(down, up, thick, thin))
+        self.assertFalse(is_inside(down, down, thin, thick))
+        self.assertEqual(count_changes((), ()), (0, 0))
+        self.assertEqual(count_changes(("down", "", "up", "down"), (1, 1, 2, 3)), (1, 1))
 
 
 def with_slurs(notes: list[NoteToPlace], seed: int) -> list[NoteToPlace]:

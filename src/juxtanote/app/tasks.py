@@ -109,16 +109,19 @@ class Tasks(QObject):
             return
 
         start, end = stretch or (phrase.start_s, phrase.end_s)
-        known = [n for n in phrase.notes if "pitch" in n.written.locked]
-        certain = tuple((n.onset_s, n.offset_s, n.heard.midi) for n in known)
-        hints = replace(hints or Hints(), certain=certain)
+        kept = [n for n in phrase.notes if "pitch" in n.written.locked]
+        certain = tuple((n.onset_s, n.offset_s, n.heard.midi) for n in kept)
         guitar = lesson.guitar
-        hints = hints.on_string(guitar, string) if string else hints.on_guitar(guitar)
+        known = replace(hints or Hints(), certain=certain)
+        if string:
+            known = known.on_string(guitar, string)
+        elif hints:  # what the guitar can sound counts where the person was told of it
+            known = known.on_guitar(guitar)
 
         def work(progress: Progress) -> object:
             heard = hear_stretch(
                 sound, start, end, reference_cents=lesson.reference_cents, focus=phrase.focus,
-                hints=hints, progress=progress,
+                hints=known, progress=progress,
             )  # fmt: skip
             notes = place_heard(list(heard.notes), guitar, lesson.school, string=string)
             evidence = evidence_of(heard) if stretch is None else phrase.evidence

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True)
 class FoundNote:
-    """A decoded note in frames; `path` is the sounding row at each frame from `start`."""
+    """A decoded note: `start`, `end` and `held` in frames, kinds and posteriors from 0 to 1."""
 
     start: float
     end: int

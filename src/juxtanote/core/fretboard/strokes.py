@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from juxtanote.core.fretboard.candidates import NoteToPlace
 from juxtanote.core.fretboard.states import TOGETHER_S
@@ -82,7 +82,10 @@ class Picking:
             # Between two strokes all notes are slurred, on the string of the one before.
             earlier = (self.strokes[k] for k in range(number - 1, -1, -1))
             last = next((stroke for stroke in earlier if stroke), "")
-            return is_inside(last, stroke, before[:, -1:], after[None, :, 0]).astype(float)
+            if not last or not stroke:
+                return np.zeros((len(before), len(after)))
+            ways = last == "down", stroke == "down"
+            return is_inside(*ways, before[:, -1:], after[None, :, 0]).astype(float)
         table = _economy_moves(stroke)[:, :, before.min(axis=1)[:, None], after[None, :, 0]]
         return np.asarray(table.transpose(0, 2, 1, 3).reshape(2 * len(before), 2 * len(after)))
 
@@ -99,7 +102,7 @@ def _economy_moves(stroke: str) -> NDArray[np.float64]:
             due = last if stroke == "" else stroke
             if stroke == FREE:
                 due = _stroke("economy", last, following, string)
-            inside = is_inside(last, due, np.array(string), np.array(following))
+            inside = is_inside(last == "down", due == "down", string, following)
             costs[row, WAYS.index(due), string, following] = float(inside) if stroke else 0.0
     return costs
 
@@ -182,26 +185,22 @@ def _stroke(school: str, last: str, string: int, last_string: int) -> str:
 
 
 def is_inside(
-    stroke: str, after: str, string: NDArray[np.int64], next_string: NDArray[np.int64]
+    down: ArrayLike, next_down: ArrayLike, string: ArrayLike, next_string: ArrayLike
 ) -> NDArray[np.bool_]:
     """Tell where the pick goes to another string from between the two (common practice).
 
     Outside is down on the thicker then up on the thinner string, or up on the thinner then down on
     the thicker.
     """
-    turns = stroke in ("down", "up") and after in ("down", "up") and stroke != after
-    outward = (next_string < string) == (stroke == "down")
-    return np.asarray(turns & (string != next_string) & ~outward)
+    to_thinner = np.less(next_string, string)
+    changes = np.not_equal(next_string, string) & np.not_equal(next_down, down)
+    return np.asarray(changes & (to_thinner != np.asarray(down)))
 
 
 def count_changes(strokes: tuple[str, ...], strings: tuple[int, ...]) -> tuple[int, int]:
     """Count outside and inside string changes of the pick, see `is_inside`."""
-    outside = inside = 0
-    struck = [
-        (s, np.array(n)) for s, n in zip(strokes, strings, strict=True) if s in ("down", "up")
-    ]
-    for (stroke, string), (after, next_string) in zip(struck, struck[1:], strict=False):
-        if string != next_string and stroke != after:
-            inward = bool(is_inside(stroke, after, string, next_string))
-            outside, inside = outside + (not inward), inside + inward
-    return outside, inside
+    struck = [(s == "down", n) for s, n in zip(strokes, strings, strict=True) if s in WAYS]
+    down, on = np.array(struck, dtype=np.int64).reshape(-1, 2).T
+    changes = np.count_nonzero((down[1:] != down[:-1]) & (on[1:] != on[:-1]))
+    inside = np.count_nonzero(is_inside(down[:-1], down[1:], on[:-1], on[1:]))
+    return int(changes - inside), int(inside)

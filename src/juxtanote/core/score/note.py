@@ -50,9 +50,7 @@ class HeardNote:
     stiffness: float = 0.0  # B of its partials; 0: not measured
     clarity: float = 0.0  # how plainly that shows, 0 to 1
     tied: float = 0.0  # how much it sounds slurred, 0 to 1
-    lean: tuple[
-        float, ...
-    ] = ()  # log likelihood ratio of each fret from the nut, by the sound alone
+    lean: tuple[float, ...] = ()  # by fret from the nut, in log likelihood ratios
 
     def __post_init__(self) -> None:
         if not 0.0 <= self.onset_s < self.offset_s:
