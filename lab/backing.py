@@ -274,14 +274,21 @@ def random_touch(voice: StringVoice, rng: np.random.Generator) -> StringVoice:
 
 
 def random_voice(rng: np.random.Generator) -> StringVoice:
-    """Draw the colour of a guitar."""
+    """Draw the colour of a guitar: its touch, its body, and a set of strings of its own."""
+    own = rng.spawn(1)[0]
+    uneven = own.normal(0.0, 0.2, 9)  # cores differ from maker to maker
+    if own.random() < 0.1:
+        uneven[2] -= 2.0  # a wound third string (common practice on acoustic guitars)
     return StringVoice(
         pluck_position=float(rng.uniform(0.06, 0.3)),
         pickup_position=float(rng.uniform(0.05, 0.28)),
         brightness=float(rng.uniform(0.4, 1.4)),
         decay_s=float(rng.uniform(1.5, 7.0)),
         damping=float(rng.uniform(0.15, 0.8)),
-        inharmonicity=float(10 ** rng.uniform(-5.0, -3.9)),
+        stiffness=float(
+            2.0 ** rng.uniform(-0.5, 0.7)
+        ),  # B grows with gauge²: 0.0085 to 0.0125 inch
+        uneven=tuple(float(octaves) for octaves in uneven),
         pick_noise=float(rng.uniform(0.03, 0.5)),
         body_hz=tuple(float(f) for f in rng.uniform(90, 600, 3)),
         body_gain=float(rng.uniform(0.0, 0.8)),

@@ -48,11 +48,15 @@ class Pool:
 
     def batch(self, rng: np.random.Generator) -> Crops:
         """Draw crops: stacked spectra, cell truth, frame truth."""
-        picks = [
-            vary(*self.crop(self.train[int(rng.integers(len(self.train)))], rng), rng)
-            for _ in range(BATCH)
+        return to_tensors([vary(*self.draw(rng), rng) for _ in range(BATCH)])
+
+    def draw(self, rng: np.random.Generator):
+        """Take a crop by chance; every other time the one of two with more of what is missed most."""
+        two = [
+            self.crop(self.train[int(rng.integers(len(self.train)))], rng)
+            for _ in range(1 + int(rng.integers(2)))
         ]
-        return to_tensors(picks)
+        return max(two, key=lambda crop: float((crop[1][0] * harder(crop[1][0])).sum()))
 
     def crop(self, item, rng: np.random.Generator, length: int = CROP):
         """Cut a random stretch."""
@@ -121,11 +125,17 @@ def to_tensors(picks) -> Crops:
 HARDER = 0.6
 
 
-def harder(onset: torch.Tensor) -> torch.Tensor:
-    """Mark what is missed most: notes below A2, and notes that are struck with others."""
-    together = F.max_pool1d(onset.sum(1, keepdim=True), 3, 1, 1) > 1.5
-    low = torch.arange(onset.shape[1])[:, None] < 45 - LOWEST_MIDI
-    return (together | low).float()
+def harder(onset: np.ndarray) -> np.ndarray:
+    """Mark what is missed most: notes below A2, and notes that are struck with others.
+
+    `onset` is (..., pitches, frames).
+    """
+    struck = onset.sum(-2, keepdims=True) > 1.5
+    together = struck.copy()
+    together[..., 1:] |= struck[..., :-1]
+    together[..., :-1] |= struck[..., 1:]
+    low = np.arange(onset.shape[-2])[:, None] < 45 - LOWEST_MIDI
+    return (together | low).astype(np.float32)
 
 
 def loss_of(net, stacked, cells, frames, half: bool = False) -> torch.Tensor:
@@ -136,7 +146,7 @@ def loss_of(net, stacked, cells, frames, half: bool = False) -> torch.Tensor:
     onset = cells[:, 0]
     beside = F.max_pool2d(onset[:, None], (1, 3), 1, (0, 1))[:, 0]
     target = torch.maximum(onset, 0.4 * beside)
-    weight = 1.0 + 3.0 * target * (1.0 + HARDER * harder(onset))
+    weight = 1.0 + 3.0 * target * (1.0 + HARDER * torch.from_numpy(harder(onset.numpy())))
     loss = 20.0 * F.binary_cross_entropy_with_logits(logits[:, 0], target, weight=weight)
     loss = loss + 5.0 * F.binary_cross_entropy_with_logits(logits[:, 1], cells[:, 1])
     # A decoder may find the onset a frame beside its label: the kinds are told there too.

@@ -9,13 +9,15 @@ from hypothesis import strategies as st
 
 from juxtanote.core.analysis.partials import measure_stiffness
 from juxtanote.core.fretboard.candidates import NoteToPlace
-from juxtanote.core.fretboard.clues import HeardString, with_clues
+from juxtanote.core.fretboard.clues import HeardString, read_strings, with_clues
 from juxtanote.core.fretboard.figures import measure
 from juxtanote.core.fretboard.reasons import explain
 from juxtanote.core.fretboard.solver import Placement, alternatives, place
 from juxtanote.core.score.edits import merge_listening
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.transpose import along_the_neck, to_other_strings
+from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
+from juxtanote.core.theory.strings import usual_stiffness
 from juxtanote.core.theory.tuning import Guitar
 from juxtanote.core.transcribe import with_guitar
 from juxtanote.core.units import midi_to_hz
@@ -61,31 +63,95 @@ class TestStiffness(unittest.TestCase):
         self.assertTrue(found is None or found.clarity < 0.3)
 
 
+def stiff_at(places: list[tuple[int, int]], heavier: float = 0.0) -> list[HeardString]:
+    """Sound as a usual set does at these places: B ∝ 1/L², so 2^(n/6) at fret n."""
+    return [
+        HeardString(float(np.log2(usual_stiffness(GUITAR.open_midi(s)))) + f / 6.0 + heavier, 1.0)
+        for s, f in places
+    ]
+
+
 class TestClues(unittest.TestCase):
     def test_a_stiff_string_pulls_a_note_to_it(self) -> None:
         """B grows by 2^(n/6) along a string and is larger on thick ones: B ∝ 1/L² (Fletcher)."""
-        pitches = (40, 41, 43, 40, 57)  # the low ones sit on string 6 only
+        pitches = (40, 41, 43, 40, 64)  # the low ones sit on string 6 only
         plain = [NoteToPlace(0.4 * k, 0.4 * k + 0.35, float(m)) for k, m in enumerate(pitches)]
+        for heavier in (-0.6, 0.0, 0.6):  # octaves of B: light and heavy sets
+            for string in (1, 2, 5) if heavier else (1, 2, 3, 4, 5):
+                at = [(6, m - 40) for m in pitches[:-1]] + [(string, 64 - GUITAR.open_midi(string))]
+                clue = dict(with_clues(GUITAR, plain, stiff_at(at, heavier))[-1].clue)
+                with self.subTest(heavier=heavier, string=string):
+                    self.assertEqual(min(clue, key=clue.__getitem__), at[-1])
 
-        def heard_on(string: int) -> list[HeardString]:
-            at = [(6, m - 40) for m in pitches[:-1]] + [(string, 57 - GUITAR.open_midi(string))]
-            return [HeardString(-14.0 + 0.25 * (s - 1) + f / 6.0, 1.0) for s, f in at]
+    def test_other_phrases_tell_how_stiff_the_strings_are(self) -> None:
+        """A wound third string: B of its core alone; what is locked elsewhere shows it."""
+        line = [NoteToPlace(0.4 * k, 0.4 * k + 0.35, 60.0 + k) for k in range(4)]
+        wound = [HeardString(s.log_b - 2.0, 1.0) for s in stiff_at([(3, 5 + k) for k in range(4)])]
+        blind = with_clues(GUITAR, line, wound)
+        self.assertNotIn(3, {min(dict(n.clue), key=dict(n.clue).__getitem__)[0] for n in blind[1:]})
+        locked = [replace(n, string=3, fret=5 + k) for k, n in enumerate(line)] * 4
+        known = read_strings(GUITAR, locked + line, wound * 5)
+        for told in with_clues(GUITAR, line, wound, known):
+            self.assertEqual(min(dict(told.clue), key=dict(told.clue).__getitem__)[0], 3)
 
-        places = [(6, 0), (6, 1), (6, 3), (6, 0), (4, 7)]
-        for string in (3, 4, 5):
-            clue = dict(with_clues(GUITAR, plain, heard_on(string), places)[-1].clue)
-            best = min(clue, key=clue.__getitem__)
-            self.assertEqual(best, (string, 57 - GUITAR.open_midi(string)))
+    def test_the_sound_of_a_line_tells_where_it_was_played(self) -> None:
+        """Low on the thin strings or high on the thick ones, on twelve modelled guitars."""
+        line = (64, 65, 67, 69, 67, 65, 69, 71, 72, 71, 69, 67)
+        right = 0
+        for number in range(12):
+            rng = np.random.default_rng([77, number])
+            voice = StringVoice(
+                pluck_position=rng.uniform(0.08, 0.25), pickup_position=rng.uniform(0.06, 0.2),
+                brightness=rng.uniform(0.5, 1.2), stiffness=2.0 ** rng.uniform(-0.5, 0.7),
+            )  # fmt: skip
+            string = 1 if number % 2 else 3
+            at = [(string, m - GUITAR.open_midi(string)) for m in line]
+            events = [
+                StringEvent(0.1 + 0.12 * k, 0.115, s, f, float(m))
+                for k, (m, (s, f)) in enumerate(zip(line, at, strict=True))
+            ]
+            audio = render_events(events, RATE, voice, rng)
+            found = [
+                measure_stiffness(audio, RATE, e.onset_s, e.offset_s, float(midi_to_hz(e.midi)))
+                for e in events
+            ]
+            heard = [
+                HeardString(float(np.log2(b.b)), b.clarity) if b and b.b else HeardString()
+                for b in found
+            ]
+            notes = [NoteToPlace(e.onset_s, e.offset_s, e.midi) for e in events]
+            for clue, true in zip(with_clues(GUITAR, notes, heard), at, strict=True):
+                costs = dict(clue.clue)
+                right += min(costs, key=costs.__getitem__, default=None) == true
+        self.assertGreaterEqual(right, 0.9 * 12 * len(line))
+
+    def test_a_copy_in_another_key_forgets_how_it_sounded(self) -> None:
+        lesson = small_lesson()
+        phrase = lesson.phrases[0]
+        notes = [
+            replace(n, heard=replace(n.heard, stiffness=1e-4, clarity=1.0)) for n in phrase.notes
+        ]
+        lesson = lesson.with_phrase(phrase.with_notes(notes))
+        moved = along_the_neck(lesson, lesson.phrases[0], 2)
+        self.assertTrue(all(n.heard.clarity == 0.0 for n in moved.phrase.notes))
+
+    def test_stretches_that_fit_no_string_are_not_believed(self) -> None:
+        line = [
+            NoteToPlace(0.4 * k, 0.4 * k + 0.35, float(m)) for k, m in enumerate((64, 67, 69, 71))
+        ]
+        at = [(2, 5), (2, 8), (2, 10), (2, 12)]
+        real = read_strings(GUITAR, line, stiff_at(at))
+        self.assertGreater(real.belief, 0.75)
+        samples = [HeardString(-18.5, 1.0) for _ in line]  # one slack string at every pitch
+        self.assertLess(read_strings(GUITAR, line, samples).belief, 0.05)
+        self.assertAlmostEqual(read_strings(GUITAR, [], []).belief, 0.5)
 
     def test_an_open_string_that_rings_is_welcome(self) -> None:
         notes = [NoteToPlace(0.0, 1.2, 55.0), NoteToPlace(0.4, 0.7, 60.0)]
-        told = with_clues(
-            GUITAR, notes, [HeardString(rings_s=0.8), HeardString()], [(4, 5), (3, 5)]
-        )
+        told = with_clues(GUITAR, notes, [HeardString(rings_s=0.8), HeardString()])
         self.assertLess(dict(told[0].clue)[3, 0], 0.0)
         self.assertEqual(place(GUITAR, told).frets[0], 0)
-        shaken = with_clues(GUITAR, notes, [HeardString(rings_s=0.8, shaken=True), HeardString()],
-                            [(4, 5), (3, 5)])  # fmt: skip
+        shaken = with_clues(GUITAR, notes, [HeardString(rings_s=0.8, shaken=True), HeardString()])
         self.assertEqual(shaken[0].clue, ())
 
     def test_the_card_says_that_the_sound_speaks_against_a_place(self) -> None:

@@ -20,6 +20,7 @@ from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.synth.amplifier import add_room, amplify
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_event
 from juxtanote.core.theory.harmonics import stretched_partial_hz
+from juxtanote.core.theory.strings import usual_stiffness
 from tests.sounds import RATE, moving_tone, noise, sine
 
 
@@ -142,8 +143,9 @@ class TestSignals(unittest.TestCase):
 
     def test_partials_of_our_strings_are_stretched_as_the_book_says(self) -> None:
         """f_n = n·f0·√(1 + B·n²) (Fletcher & Rossing), read from the rendered spectrum."""
-        voice = StringVoice(inharmonicity=2e-4, pick_noise=0.0, body_gain=0.0, decay_s=8.0)
-        event = StringEvent(0.0, 2.0, 6, 0, 45.0)
+        own = 2e-4 / usual_stiffness(45.0)
+        voice = StringVoice(stiffness=own, pick_noise=0.0, body_gain=0.0, decay_s=8.0)
+        event = StringEvent(0.0, 2.0, 5, 0, 45.0)
         audio = render_event(event, RATE, voice, np.random.default_rng(0))
         size = 1 << 18
         spectrum = np.abs(np.fft.rfft(audio * np.hanning(len(audio)), size))

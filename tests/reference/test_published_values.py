@@ -12,6 +12,7 @@ from juxtanote.core.theory.harmonics import (
 )
 from juxtanote.core.theory.pitch import parse_pitch
 from juxtanote.core.theory.scales import SCALES
+from juxtanote.core.theory.strings import usual_stiffness
 from juxtanote.core.theory.tuning import STANDARD, Guitar
 from juxtanote.core.units import (
     amplitude_to_db,
@@ -74,6 +75,19 @@ class TestPublishedValues(unittest.TestCase):
     def test_stiff_strings(self) -> None:
         """f_n = n·f0·√(1 + B·n²) (Fletcher & Rossing)."""
         self.assertAlmostEqual(stretched_partial_hz(10, 100.0, 1e-4), 1000 * math.sqrt(1.01))
+
+    def test_plain_strings_bend_as_steel_does(self) -> None:
+        """B = π³Ed⁴/(64TL²) with T = πρd²L²f² (Fletcher & Rossing; steel: 200 GPa, 7850 kg/m³)."""
+        for midi, inch in ((64, 0.010), (59, 0.013), (55, 0.017)):
+            hz, d, length = 440.0 * 2 ** ((midi - 69) / 12), 0.0254 * inch, 0.648
+            tension = math.pi * 7850 * (d * length * hz) ** 2
+            wanted = math.pi**3 * 2.0e11 * d**4 / (64 * tension * length**2)
+            self.assertAlmostEqual(usual_stiffness(midi) / wanted, 1.0, delta=0.02)
+            # A longer scale at the same pitch: B ∝ 1/(T·L²) with T ∝ L².
+            ratio = usual_stiffness(midi, 680.0) / usual_stiffness(midi)
+            self.assertAlmostEqual(ratio, (648.0 / 680.0) ** 4, delta=1e-6)
+        # Two semitones lower the same string hangs on 2^(−4/12) of the tension.
+        self.assertAlmostEqual(usual_stiffness(62) / usual_stiffness(64), 2 ** (4 / 12), delta=1e-6)
 
     def test_same_pitch_in_two_places(self) -> None:
         """Common practice among guitarists."""

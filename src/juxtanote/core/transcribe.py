@@ -20,7 +20,7 @@ from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.audio.focus import bring_forward
 from juxtanote.core.audio.read import Sound, read_sound, to_mid_side, to_rate
 from juxtanote.core.fretboard.candidates import NoteToPlace, find_candidates
-from juxtanote.core.fretboard.clues import CLEAR, SHIFTS, HeardString, with_clues
+from juxtanote.core.fretboard.clues import CLEAR, HeardString, read_strings, with_clues
 from juxtanote.core.fretboard.fingers import choose_fingers
 from juxtanote.core.fretboard.solver import Placement, place, solve
 from juxtanote.core.fretboard.strokes import choose_strokes
@@ -176,10 +176,29 @@ def to_place(note: PerceivedNote) -> NoteToPlace:
     )
 
 
-def places_of(notes: Sequence[Note], guitar: Guitar, *, shift: float = 0.0) -> list[NoteToPlace]:
-    """Give what the placement needs of notes of a lesson, with what their sound tells of strings."""
-    places = [note_to_place(note) for note in notes]
-    seen, lie = [], [(n.written.string, n.written.fret) for n in notes]
+def places_of(
+    notes: Sequence[Note], guitar: Guitar, beside: Sequence[Note] = ()
+) -> list[NoteToPlace]:
+    """Give what the placement needs of notes of a phrase, with what their sound tells of strings.
+
+    `beside` are other notes of the same recording: all together tell how stiff its strings are.
+    """
+    places, seen = [note_to_place(note) for note in notes], _seen(notes)
+    if not beside:
+        return with_clues(guitar, places, seen)
+    more = [note_to_place(note) for note in beside]
+    strings = read_strings(guitar, places + more, seen + _seen(beside))
+    return with_clues(guitar, places, seen, strings)
+
+
+def places_in(lesson: Lesson, phrase: Phrase) -> list[NoteToPlace]:
+    """Give what the placement needs of a phrase, beside all others of its lesson."""
+    beside = [n for p in lesson.phrases if p.ident != phrase.ident for n in p.notes]
+    return places_of(phrase.notes, lesson.guitar, beside)
+
+
+def _seen(notes: Sequence[Note]) -> list[HeardString]:
+    seen = []
     for index, note in enumerate(notes):
         later = next(
             (n.onset_s for n in notes[index + 1 :] if n.onset_s > note.onset_s + 0.03), 1e9
@@ -190,10 +209,9 @@ def places_of(notes: Sequence[Note], guitar: Guitar, *, shift: float = 0.0) -> l
             HeardString(
                 float(np.log2(b)) if b > 0.0 else 0.0, note.heard.clarity if b > 0.0 else 0.0,
                 note.offset_s - later, bool(tags & {"vibrato", "bend", "pre-bend", "slide"}),
-                note.heard.lean,
             )
         )  # fmt: skip
-    return with_clues(guitar, places, seen, lie, shift=shift)
+    return seen
 
 
 def note_to_place(note: Note) -> NoteToPlace:
@@ -251,7 +269,7 @@ def to_notes(
             note.onset_s, max(note.offset_s, note.onset_s + 0.02), note.midi, note.level_db,
             note.confidence, note.curve, note.evidence,
             tuple(RunnerUp(o.midi, min(o.confidence, 1.0), o.why, o.at_s) for o in note.others),
-            note.stiffness, note.clarity, note.tied, note.lean,
+            note.stiffness, note.clarity, note.tied,
         )  # fmt: skip
         written = WrittenNote(
             placement.strings[index], placement.frets[index], note.techniques,
@@ -280,17 +298,15 @@ def place_heard(
     first = to_notes(kept, placed, places, guitar, school)
     if string is not None:
         return [note.rewritten("place") for note in first]
-    if not any(note.clarity > CLEAR or note.lean for note in kept):
+    if not any(note.clarity > CLEAR for note in kept):
         return first
-    # From one placement the guitar may be judged a string too stiff or too slack: try both.
-    ways = [places_of(first, guitar, shift=shift) for shift in SHIFTS]
-    told = min(ways, key=lambda way: solve(guitar, way).cost)
+    told = places_of(first, guitar)
     return to_notes(kept, place(guitar, told, school=school), told, guitar, school)
 
 
 def replace_places(phrase: Phrase, lesson: Lesson, placement: Placement | None = None) -> Phrase:
     """Place the notes of a phrase anew around what is locked; fingers and strokes follow."""
-    places = places_of(phrase.notes, lesson.guitar)
+    places = places_in(lesson, phrase)
     placement = placement or place(lesson.guitar, places, school=lesson.school)
     fingers = choose_fingers(places, placement, lesson.guitar)
     strokes = choose_strokes(places, placement.strings, lesson.school)

@@ -26,7 +26,7 @@ from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import SCHOOLS, Lesson, Phrase
 from juxtanote.core.score.note import FINGERS, STROKES, Note
 from juxtanote.core.score.rhythm import SUBDIVISIONS, write_phrase
-from juxtanote.core.transcribe import note_to_place, places_of, replace_places
+from juxtanote.core.transcribe import note_to_place, places_in, replace_places
 
 TYPING_MS = 900
 
@@ -158,7 +158,7 @@ class PlaceDesk(QWidget):
     ) -> None:
         lesson = self._document.lesson
         index = [n.ident for n in phrase.notes].index(note.ident)
-        places = places_of(phrase.notes, lesson.guitar)
+        places = places_in(lesson, phrase)
         reasons: Reasons = explain(lesson.guitar, places, placement, index, school=lesson.school)
         here = (note.written.string, note.written.fret)
         title = f"String {here[0]}, fret {here[1]}" if here[1] else f"String {here[0]}, open"
@@ -416,7 +416,7 @@ class PlaceDesk(QWidget):
         if phrase is None or not phrase.notes:
             return
         if len(self._ways) == 0 or len(self._ways[0].strings) != len(phrase.notes):
-            places = places_of(phrase.notes, lesson.guitar)
+            places = places_in(lesson, phrase)
             self._ways = alternatives(lesson.guitar, places, school=lesson.school)
             self._way = 0
         self._take_way((self._way + 1) % len(self._ways))

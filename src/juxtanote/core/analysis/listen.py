@@ -5,7 +5,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtanote.core.analysis import curves, listener, one_voice, string_sound
+from juxtanote.core.analysis import curves, listener, one_voice
 from juxtanote.core.analysis.confidence import calibrated
 from juxtanote.core.analysis.decode import DecoderSettings, decode
 from juxtanote.core.analysis.found import FoundNote
@@ -58,7 +58,6 @@ class PerceivedNote:
     stiffness: float = 0.0  # B of its partials; 0: not measured
     clarity: float = 0.0  # how plainly that shows
     tied: float = 0.0  # how much it sounds slurred
-    lean: tuple[float, ...] = ()  # how well each fret fits the sound, in log likelihood ratios
 
 
 @dataclass(frozen=True, slots=True)
@@ -222,23 +221,18 @@ def _with_strings(
     notes: list[PerceivedNote], mid: NDArray[np.float32], reference_hz: float
 ) -> list[PerceivedNote]:
     """Measure what the sound of each steady note tells of its string, where it sounds alone."""
-    measured, spans = [], []
+    measured = []
     for index, note in enumerate(notes):
-        until = min([note.offset_s, *(n.onset_s for n in notes[index + 1 : index + 4])])
-        hertz = float(midi_to_hz(note.midi, reference_hz))
-        steady = not note.techniques & NO_STIFFNESS
-        found = steady and measure_stiffness(mid, SAMPLE_RATE, note.onset_s, until, hertz)
-        if found and found.b > 0.0:
-            note = replace(note, stiffness=found.b, clarity=round(found.clarity, 3))
         beside = notes[max(index - 4, 0) : index] + notes[index + 1 : index + 5]
         alone = all(abs(n.onset_s - note.onset_s) >= TOGETHER_S for n in beside)
-        spans.append((note.onset_s, until if steady and alone else note.onset_s, hertz))
+        if alone and not note.techniques & NO_STIFFNESS:
+            until = min([note.offset_s, *(n.onset_s for n in notes[index + 1 : index + 4])])
+            hertz = float(midi_to_hz(note.midi, reference_hz))
+            found = measure_stiffness(mid, SAMPLE_RATE, note.onset_s, until, hertz)
+            if found and found.b > 0.0:
+                note = replace(note, stiffness=found.b, clarity=round(found.clarity, 3))
         measured.append(note)
-    lean = string_sound.lean_to_frets(string_sound.measure_colours(mid, SAMPLE_RATE, spans))
-    return [
-        replace(note, lean=tuple(np.round(row, 2).tolist())) if np.any(row) else note
-        for note, row in zip(measured, lean, strict=True)
-    ]
+    return measured
 
 
 def _shifted(note: PerceivedNote, by_s: float) -> PerceivedNote:

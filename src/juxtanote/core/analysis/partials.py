@@ -13,9 +13,9 @@ from numpy.typing import NDArray
 Array = NDArray[np.float64]
 FFT_LENGTH = 16_384
 MOST_PARTIALS = 22
-SHORTEST_S = 0.11
+SHORTEST_S = 0.05
 LONGEST_S = 0.40
-ATTACK_S = 0.025
+ATTACK_S = 0.015
 STIFFNESS = np.concatenate([[0.0], np.logspace(-5.6, -3.2, 37)])
 CENTS = np.arange(-18.0, 18.1, 3.0)
 PLAIN_DB = 12.0  # a partial stands out by this much

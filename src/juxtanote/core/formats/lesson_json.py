@@ -150,7 +150,7 @@ def _phrase(body: dict[str, Json]) -> Phrase:
 def _note(body: dict[str, Json]) -> Note:
     heard = dict(body["heard"])
     heard["curve"] = _pairs(heard["curve"])
-    heard["lean"] = tuple(float(v) for v in heard.get("lean", ()))
+    heard.pop("lean", None)  # of lessons that an earlier version wrote
     heard["evidence"] = tuple(_text(line) for line in heard["evidence"])
     heard["runner_ups"] = tuple(RunnerUp(**other) for other in heard["runner_ups"])
     written = dict(body["written"])

@@ -1,30 +1,33 @@
 """What the sound suggests of the place: stiffness of the string, and open strings that ring on.
 
 Clues are costs by place that the search adds to its own, never more than a few units: a habit of the
-hand can outweigh them. How stiff each string of this guitar is comes from the recording itself, from
-locked notes and from where notes lie at first.
+hand can outweigh them. How stiff the strings of this guitar are is judged from a usual set and from all
+notes of the recording; open strings and locked notes, which can be at one place only, say most.
 """
 
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from juxtanote.core.fretboard.candidates import NoteToPlace, find_candidates
+from juxtanote.core.theory.strings import usual_stiffness
 from juxtanote.core.theory.tuning import Guitar
 
 PER_FRET = 1.0 / 6.0  # octaves of B a fret: B grows with 1/L²
-PER_STRING = 0.25  # octaves of B a string, at the nut, towards the thick side (common practice)
-SPREAD = 0.35  # octaves, of one measurement
-WEIGHT = 2.0
-MOST = 3.0  # a clue costs this much at most
+SPREAD = 0.4  # octaves, of one measurement
+OF_GUITARS = 0.35  # octaves by which whole sets differ, light from heavy (common practice)
+WORTH = 3.0  # measurements that a usual set is worth
+DENSITY = 1.0 / 8.0  # an octave: where a measurement lies that follows something else
+ASTRAY = 0.1  # how often one does
+MOST_READ = 400  # notes of a long lesson that tell of its strings
+FAR = 6.0  # from here on all places are as unlikely as each other
 CLEAR = 0.3  # below this a measurement says nothing
-LEAN_WEIGHT = 0.5  # of what the colour of the sound suggests: neighbouring notes err together
-TRUSTED = 3  # locked notes that the training of the colour is worth
-MOST_ONE = 3.0  # one note's sound costs a place this much at most
+MOST = 3.0  # the sound of one note costs a place this much at most
 RINGS_S = 0.2
 RINGING = -1.2
-SHIFTS = (0.0, -1.07, 1.07, -0.53, 0.53)
-"""Octaves of B that the whole guitar may be off when it is judged from one placement: a string."""
+SHIFTS = np.arange(-0.8, 0.9, 0.2)
+"""Octaves of B by which this guitar may differ from a usual one: all are weighed."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,41 +38,41 @@ class HeardString:
     clarity: float = 0.0
     rings_s: float = 0.0
     shaken: bool = False
-    lean: tuple[float, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Strings:
+    """What a recording tells of its guitar.
+
+    `levels` is log2 of B of each string at the nut and `belief` how far its measurements can be
+    believed, 0 to 1.
+    """
+
+    levels: dict[int, float]
+    belief: float
 
 
 def with_clues(
     guitar: Guitar,
     notes: list[NoteToPlace],
     heard: list[HeardString],
-    first: list[tuple[int, int]],
-    *,
-    shift: float = 0.0,
+    strings: Strings | None = None,
 ) -> list[NoteToPlace]:
     """Give the notes with what the sound suggests, as costs by place that the search adds.
 
-    Parameters
-    ----------
-    first : list of (string, fret)
-        Where the notes lie without clues; it tells how stiff each string seems to be.
+    What is known of the `strings` of the recording is read from these notes if it is not given.
     """
-    stiff = _string_levels(guitar, notes, heard, first)
-    weight = LEAN_WEIGHT * _trust(guitar, notes, heard)
+    strings = strings or read_strings(guitar, notes, heard)
     told: list[NoteToPlace] = []
     for note, seen in zip(notes, heard, strict=True):
         places = find_candidates(guitar, note)
         clue = dict.fromkeys(places, 0.0)
-        if stiff is not None and seen.clarity > CLEAR and len(places) > 1:
-            for string, fret in places:
-                off = (
-                    seen.log_b - PER_FRET * (fret + guitar.capo) - stiff[string] - shift
-                ) / SPREAD
-                clue[string, fret] = WEIGHT * seen.clarity * min(0.5 * off * off, MOST)
-        if seen.lean and len(places) > 1:
+        if seen.clarity > CLEAR and len(places) > 1:
             for place in places:
-                clue[place] -= weight * _fit(guitar, seen, place)
+                off = _off(guitar, seen, place, strings.levels) / SPREAD
+                clue[place] = strings.belief * min(off * off, FAR)
         least = min(clue.values(), default=0.0)
-        clue = {place: min(cost - least, MOST_ONE) for place, cost in clue.items()}
+        clue = {place: min(cost - least, MOST) for place, cost in clue.items()}
         if seen.rings_s > RINGS_S and not seen.shaken:
             for place in places:
                 if place[1] == 0:
@@ -81,48 +84,54 @@ def with_clues(
     return told
 
 
-def _fit(guitar: Guitar, seen: HeardString, place: tuple[int, int]) -> float:
-    """Read how well the sound fits a place, at its fret from the nut."""
-    return seen.lean[min(place[1] + guitar.capo, len(seen.lean) - 1)]
+def read_strings(guitar: Guitar, notes: list[NoteToPlace], heard: list[HeardString]) -> Strings:
+    """Judge the strings of this guitar from all notes that show a stretch plainly.
 
-
-def _trust(guitar: Guitar, notes: list[NoteToPlace], heard: list[HeardString]) -> float:
-    """Tell from the locked notes how far the colour of this recording can be believed: 0 to 1."""
-    right = asked = TRUSTED
-    for note, seen in zip(notes, heard, strict=True):
-        if note.string is None or note.fret is None or not seen.lean:
-            continue
-        places = find_candidates(guitar, replace(note, string=None, fret=None))
-        if len(places) > 1:
-            asked += 1
-            best = max(places, key=lambda place: _fit(guitar, seen, place))
-            right += best == (note.string, note.fret)
-    return right / asked
-
-
-def _string_levels(
-    guitar: Guitar, notes: list[NoteToPlace], heard: list[HeardString], first: list[tuple[int, int]]
-) -> dict[int, float] | None:
-    """Give log2 of B at the nut for each string: the usual slope, moved by what was measured."""
-    sums = {s: [0.0, 0.0] for s in range(1, guitar.string_count + 1)}
-    levels, weights = [], []
-    for index, (note, seen) in enumerate(zip(notes, heard, strict=True)):
-        if seen.clarity <= CLEAR:
-            continue
-        string, fret = first[index]
-        level = seen.log_b - PER_FRET * (fret + guitar.capo)
-        weight = seen.clarity * (4.0 if note.string is not None or fret == 0 else 1.0)
-        sums[string][0] += weight * level
-        sums[string][1] += weight
-        levels.append(level - PER_STRING * (string - 1))
-        weights.append(weight)
-    if len(levels) < 3:
-        return None
-    order = np.argsort(levels)
-    running = np.cumsum(np.array(weights)[order])
-    base = float(np.array(levels)[order][np.searchsorted(running, 0.5 * running[-1])])
-    usual = 3.0  # measurements that the usual slope is worth
-    return {
-        s: (total + usual * (base + PER_STRING * (s - 1))) / (count + usual)
-        for s, (total, count) in sums.items()
+    Each way in which it may differ from a usual one is weighed by how well the notes fit some place
+    or other; where they fit none better than chance would, the belief is near 0 (samples of one
+    string at every pitch, or a measurement that follows something else).
+    """
+    usual = {
+        s: float(np.log2(usual_stiffness(guitar.tuning[-s], guitar.scale_length_mm)))
+        for s in range(1, guitar.string_count + 1)
     }
+    clear = [(n, seen) for n, seen in zip(notes, heard, strict=True) if seen.clarity > CLEAR]
+    clear = clear[:: len(clear) // MOST_READ + 1]
+    told = [(seen, places) for n, seen in clear if (places := find_candidates(guitar, n))]
+    # Notes that can sit at one place only show their string as it is.
+    only: dict[int, list[float]] = {s: [] for s in usual}
+    for seen, places in told:
+        if len(places) == 1:
+            only[places[0][0]].append(_off(guitar, seen, places[0], usual))
+    own = {s: usual[s] + sum(only[s]) / (len(only[s]) + WORTH) for s in usual}
+    most = max((len(places) for _, places in told), default=1)
+    off = np.full((len(told), most), np.inf)
+    for row, (seen, places) in zip(off, told, strict=True):
+        row[: len(places)] = [_off(guitar, seen, place, own) for place in places]
+    shift, belief = _likeliest_shift(off)
+    levels = {s: own[s] + shift * WORTH / (len(only[s]) + WORTH) for s in usual}
+    return Strings(levels, belief)
+
+
+def _likeliest_shift(off: NDArray[np.float64]) -> tuple[float, float]:
+    """Weigh how this guitar may differ from a usual one, and whether its strings are heard at all.
+
+    `off` is, for each note and each of its places, how much stiffer it sounds; not finite where there
+    is no further place.
+    """
+    counts = np.isfinite(off).sum(axis=1)
+    fits = np.exp(-0.5 * ((off[:, :, None] - SHIFTS) / SPREAD) ** 2).sum(axis=1)
+    fits /= SPREAD * np.sqrt(2.0 * np.pi) * counts[:, None]
+    prior = np.exp(-0.5 * (SHIFTS / OF_GUITARS) ** 2)
+    ratio = np.log((1.0 - ASTRAY) * fits / DENSITY + ASTRAY).sum(axis=0)
+    evidence = ratio + np.log(prior / prior.sum())
+    shares = np.exp(evidence - evidence.max())
+    odds = float(np.clip(np.log(np.sum(shares)) + evidence.max(), -30.0, 30.0))
+    return float(np.sum(SHIFTS * shares) / np.sum(shares)), float(1.0 / (1.0 + np.exp(-odds)))
+
+
+def _off(
+    guitar: Guitar, seen: HeardString, place: tuple[int, int], levels: dict[int, float]
+) -> float:
+    """Give how much stiffer a note sounds than it would at a place, in octaves of B."""
+    return seen.log_b - PER_FRET * (place[1] + guitar.capo) - levels[place[0]]

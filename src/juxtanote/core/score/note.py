@@ -50,7 +50,6 @@ class HeardNote:
     stiffness: float = 0.0  # B of its partials; 0: not measured
     clarity: float = 0.0  # how plainly that shows, 0 to 1
     tied: float = 0.0  # how much it sounds slurred, 0 to 1
-    lean: tuple[float, ...] = ()  # by fret from the nut, in log likelihood ratios
 
     def __post_init__(self) -> None:
         if not 0.0 <= self.onset_s < self.offset_s:
@@ -67,7 +66,7 @@ class HeardNote:
 
     def at_pitch(self, midi: float, runner_ups: tuple[RunnerUp, ...] = ()) -> "HeardNote":
         """Give the note at another pitch, without what was measured of its string at this one."""
-        return replace(self, midi=midi, runner_ups=runner_ups, stiffness=0.0, clarity=0.0, lean=())
+        return replace(self, midi=midi, runner_ups=runner_ups, stiffness=0.0, clarity=0.0)
 
 
 @dataclass(frozen=True, slots=True)

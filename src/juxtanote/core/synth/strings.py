@@ -5,11 +5,14 @@ Each partial n of a stiff string sounds at n·f0·√(1 + B·n²) and dies away 
 where the pickup sits weigh the partials by |sin(nπp)|.
 """
 
+import math
 from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtanote.core.theory.harmonics import PARTIAL_AT_FRET, partial_offset
+from juxtanote.core.theory.strings import usual_stiffness
 from juxtanote.core.units import midi_to_hz
 
 SLURRED = frozenset({"hammer-on", "pull-off", "tap"})
@@ -48,7 +51,8 @@ class StringVoice:
     brightness: float = 0.85  # exponent of the partials' fall: lower is brighter
     decay_s: float = 4.0  # time for the lowest partial to fall by 60 dB
     damping: float = 0.35  # how much faster each kHz dies
-    inharmonicity: float = 6.0e-5  # B of the open lowest string; grows with fret and thickness
+    stiffness: float = 1.0  # B of all strings, beside a usual set
+    uneven: tuple[float, ...] = ()  # octaves of B more, string by string from the thinnest
     pick_noise: float = 0.25
     body_hz: tuple[float, ...] = (105.0, 210.0, 420.0)
     body_gain: float = 0.25
@@ -140,13 +144,23 @@ def _shape_of(event: StringEvent, voice: StringVoice) -> _Shape:
     return _Shape()
 
 
+def stiffness_of(event: StringEvent, voice: StringVoice) -> float:
+    """Give B of the sounding string; a harmonic sounds partials p, 2p, 3p … of the open string."""
+    more = voice.uneven[event.string - 1] if event.string <= len(voice.uneven) else 0.0
+    own = voice.stiffness * math.pow(2.0, more)
+    partial = PARTIAL_AT_FRET.get(event.fret, 0)
+    if "natural-harmonic" in event.techniques and partial:
+        return own * usual_stiffness(event.midi - partial_offset(partial)) * partial**2
+    return own * usual_stiffness(event.midi - event.fret) * math.pow(2.0, event.fret / 6.0)
+
+
 def _partials(
     event: StringEvent, mean_hz: float, sample_rate: int, voice: StringVoice, shape: _Shape
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
     """Give number, weight, decay rate (1/s) and stretch of each partial."""
     highest = int(min(voice.most_partials, 0.42 * sample_rate / mean_hz))
     numbers = np.arange(1, max(highest, 1) + 1, dtype=np.float64)
-    stiffness = voice.inharmonicity * 2.0 ** (event.fret / 6.0) * 0.85 ** (6 - event.string)
+    stiffness = stiffness_of(event, voice)
     stretch = np.sqrt(1.0 + stiffness * numbers**2) / np.sqrt(1.0 + stiffness)
     open_part = 2.0 ** (event.fret / 12.0)  # a fretted string is shorter: the pick is further in
     comb = np.abs(np.sin(np.pi * numbers * min(voice.pluck_position * open_part, 0.5)))
