@@ -166,6 +166,11 @@ class TestForms(WindowTest):
         bare = forms.HintsForm(replace(lesson, key="", scale=""), lesson.phrases[0], 0)
         self.assertFalse(bare.in_scale.isEnabled())
         self.assertIsNone(bare.hints().expected_notes)
+        for ticked in (False, True):  # a string taken back leaves what was ticked
+            bare.one_voice.setChecked(ticked)
+            for row, one in ((2, True), (4, True), (0, ticked)):
+                bare.string.setCurrentIndex(row)
+                self.assertEqual(bare.hints().one_voice, one)
 
     def test_listening_again_keeps_what_is_locked(self) -> None:
         self.open_recording(np.stack([scale_line((57, 60, 62, 64))[0]] * 2))

@@ -68,6 +68,7 @@ class HintsForm(_Form):
         )
         self.in_scale.setText(f"only notes of {words}" if has_scale else words)
         self.one_voice = QCheckBox("one note at a time")
+        self._ticked = False
         guitar = lesson.guitar
         self.string = QComboBox()
         self.string.addItem("on any string", None)
@@ -91,8 +92,10 @@ class HintsForm(_Form):
         )
 
     def _on_string(self, row: int) -> None:
-        """One string sounds one note at a time."""
-        self.one_voice.setChecked(row > 0 or self.one_voice.isChecked())
+        """One string sounds one note at a time; taken back, what was ticked before counts again."""
+        if row > 0 and self.one_voice.isEnabled():
+            self._ticked = self.one_voice.isChecked()
+        self.one_voice.setChecked(row > 0 or self._ticked)
         self.one_voice.setDisabled(row > 0)
 
     def hints(self) -> Hints:
