@@ -1,6 +1,7 @@
 """Where a pitch can sit on the neck: what is physically possible, before any taste."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 from juxtanote.core.theory.harmonics import PARTIAL_AT_FRET, partial_offset
 from juxtanote.core.theory.tuning import Guitar
@@ -35,23 +36,29 @@ def find_candidates(guitar: Guitar, note: NoteToPlace) -> list[tuple[int, int]]:
     """
     if note.string is not None and note.fret is not None:
         return [(note.string, note.fret)]
-    places = []
-    for string in range(1, guitar.string_count + 1):
-        if note.string is not None and string != note.string:
-            continue
-        places += [(string, fret) for fret in _frets_on(guitar, note, string)]
-    if note.fret is not None:
-        places = [place for place in places if place[1] == note.fret]
-    return places
+    return [
+        (string, fret)
+        for string, fret in _all_places(guitar, note.midi, "natural-harmonic" in note.techniques)
+        if note.string in (None, string) and note.fret in (None, fret)
+    ]
 
 
-def _frets_on(guitar: Guitar, note: NoteToPlace, string: int) -> list[int]:
+@lru_cache(maxsize=4096)
+def _all_places(guitar: Guitar, midi: float, harmonic: bool) -> tuple[tuple[int, int], ...]:
+    return tuple(
+        (string, fret)
+        for string in range(1, guitar.string_count + 1)
+        for fret in _frets_on(guitar, midi, harmonic, string)
+    )
+
+
+def _frets_on(guitar: Guitar, midi: float, harmonic: bool, string: int) -> list[int]:
     open_midi = guitar.open_midi(string)
-    if "natural-harmonic" in note.techniques:
+    if harmonic:
         return [
             fret
             for fret, partial in PARTIAL_AT_FRET.items()
-            if abs(open_midi + partial_offset(partial) - note.midi) < PITCH_TOLERANCE
+            if abs(open_midi + partial_offset(partial) - midi) < PITCH_TOLERANCE
         ]
-    fret = round(note.midi - open_midi)
+    fret = round(midi - open_midi)
     return [fret] if 0 <= fret <= guitar.last_fret else []

@@ -292,7 +292,7 @@ def moving_features(
 
 def haste_of(gap_s: float) -> float:
     """Tell how much dearer moves of the whole hand are when there is little time for them."""
-    return float(np.clip(0.30 / max(gap_s, 0.02), 0.4, 1.6))
+    return min(max(0.30 / max(gap_s, 0.02), 0.4), 1.6)
 
 
 def in_time(weights: Array, gap_s: float) -> Array:

@@ -100,13 +100,11 @@ class Chain:
             keys, cost, back = self._with_ringing(event, states, own, move)
         else:
             # No note rings on: what rang before no longer matters.
-            best_key = np.argmin(last.cost, axis=1)
-            reached = np.take_along_axis(last.cost, best_key[:, None, :], axis=1)[:, 0]
-            total = reached[:, :, None] + move
+            total = last.cost.min(axis=1)[:, :, None] + move
             came = np.argmin(total, axis=1)
-            cost = np.take_along_axis(total, came[:, None, :], axis=1) + own[:, None]
-            back = np.take_along_axis(best_key, came, axis=1) * len(last.states) + came
-            keys, back = [()], back[:, None]
+            cost = total.min(axis=1)[:, None] + own[:, None]
+            key = np.argmin(last.cost, axis=1)[np.arange(len(came))[:, None], came]
+            keys, back = [()], (key * len(last.states) + came)[:, None]
         self._columns.append(
             _Column(event, name, held, states, keys, cost, back, own[0], move[0].copy())
         )
@@ -125,7 +123,7 @@ class Chain:
             for key, members in self._groups(last, held, event).items():
                 total = last.cost[:, number, members][:, :, None] + move[:, members, :]
                 came = np.argmin(total, axis=1)
-                cost = np.take_along_axis(total, came[:, None, :], axis=1)[:, 0]
+                cost = total.min(axis=1)
                 back = number * len(last.states) + np.asarray(members)[came]
                 if key in reached:
                     other, way = reached[key]
@@ -156,25 +154,30 @@ class Chain:
             groups.setdefault(key, []).append(index)
         return groups
 
-    def best_way(self, which: int) -> Way:
-        """Follow the cheapest way back under one of the weightings."""
-        count = len(self._notes)
-        strings, frets, positions = [0] * count, [0] * count, [0] * count
-        state = int(np.argmin(self._columns[-1].cost[which]))
-        cost = float(self._columns[-1].cost[which].flat[state])
-        common, following = 0.0, None
+    def best_ways(self) -> list[Way]:
+        """Follow the cheapest way back under each of the weightings."""
+        costs = self._columns[-1].cost
+        each = np.arange(len(costs))
+        state = np.argmin(costs.reshape(len(costs), -1), axis=1)
+        cost, common = costs.reshape(len(costs), -1)[each, state], np.zeros(len(costs))
+        strings, frets, positions = np.zeros((3, len(costs), len(self._notes)), dtype=np.int64)
+        following = None
         for column in reversed(self._columns):
-            key, here = divmod(state, len(column.states))
-            common += float(column.own[here])
+            key, here = np.divmod(state, len(column.states))
+            common += column.own[here]
             if following is not None:
-                common += float(following[0][here, following[1]])
-            for place, note in enumerate(column.event.notes):
-                strings[note] = int(column.states.strings[here, place])
-                frets[note] = int(column.states.frets[here, place])
-                positions[note] = int(column.states.position[here])
-            state = int(column.back[which, key, here])
+                common += following[0][here, following[1]]
+            notes = list(column.event.notes)
+            strings[:, notes] = column.states.strings[here]
+            frets[:, notes] = column.states.frets[here]
+            positions[:, notes] = column.states.position[here][:, None]
+            state = column.back[each, key, here]
             following = (column.move, here) if column.move is not None else None
-        return Way(tuple(strings), tuple(frets), tuple(positions), cost, common)
+        rows = zip(strings.tolist(), frets.tolist(), positions.tolist(), strict=True)
+        return [
+            Way(tuple(on), tuple(at), tuple(near), float(cost[k]), float(common[k]))
+            for k, (on, at, near) in enumerate(rows)
+        ]
 
     def broken_rules(self, strings: tuple[int, ...], frets: tuple[int, ...]) -> list[str]:
         """Say which notes could not be played as marked, and which locks are to blame."""

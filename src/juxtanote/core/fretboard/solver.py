@@ -102,7 +102,7 @@ def _search(
         chain.add(event, problems)
         if number % 50 == 0:
             progress(number / len(events))
-    ways = {name: chain.best_way(which) for which, name in enumerate(profiles)}
+    ways = dict(zip(profiles, chain.best_ways(), strict=True))
     told = [
         problems + (chain.broken_rules(way.strings, way.frets) if way.cost >= IMPOSSIBLE else [])
         for way in ways.values()
@@ -173,6 +173,8 @@ def alternatives(
     if even is not None and all(p.strings != even.strings for _, p in ranked):
         ranked.append((even.cost, even))
     best = replace(ranked[0][1], favours="best overall")
+    if most == 1:
+        return [best]
     others = [
         p if p.favours != "best overall" else replace(p, favours="least effort")
         for _, p in ranked[1:]

@@ -27,6 +27,7 @@ from juxtanote.core.theory.tuning import Guitar
 TOGETHER_S = 0.03
 RINGS_ON_S = 0.06
 MOST_GRIPS = 400
+MOST_SOUNDING = 40
 MOST_KEPT = 12_000_000  # numbers, about 100 MB
 
 
@@ -43,6 +44,7 @@ class Event:
 def group_events(notes: list[NoteToPlace]) -> list[Event]:
     """Group notes by onset; `notes` must be sorted by onset."""
     events: list[Event] = []
+    sounding: list[int] = []
     index = 0
     while index < len(notes):
         last = index + 1
@@ -50,14 +52,14 @@ def group_events(notes: list[NoteToPlace]) -> list[Event]:
             last += 1
         members = tuple(range(index, last))
         onset = notes[index].onset_s
+        sounding = [j for j in sounding if notes[j].offset_s > onset + RINGS_ON_S]
+        # The same pitch struck again may stop its own string.
         ringing = tuple(
             j
-            for j in range(max(index - 40, 0), index)
-            if notes[j].offset_s > onset + RINGS_ON_S
-            and "dead" not in notes[j].techniques
-            # The same pitch struck again may stop its own string.
-            and all(abs(notes[j].midi - notes[m].midi) > 0.5 for m in members)
+            for j in sounding[-MOST_SOUNDING:]
+            if all(abs(notes[j].midi - notes[m].midi) > 0.5 for m in members)
         )
+        sounding += [m for m in members if "dead" not in notes[m].techniques]
         traits = EventTraits(
             tuple(notes[m].techniques for m in members),
             tuple(notes[m].bend_semitones for m in members),

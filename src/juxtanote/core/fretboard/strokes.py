@@ -84,10 +84,17 @@ class Picking:
             last = next((stroke for stroke in earlier if stroke), "")
             if not last or not stroke:
                 return np.zeros((len(before), len(after)))
-            ways = last == "down", stroke == "down"
-            return is_inside(*ways, before[:, -1:], after[None, :, 0]).astype(float)
+            table = _alternate_moves(last == "down", stroke == "down")
+            return np.asarray(table[before[:, -1:], after[None, :, 0]])
         table = _economy_moves(stroke)[:, :, before.min(axis=1)[:, None], after[None, :, 0]]
         return np.asarray(table.transpose(0, 2, 1, 3).reshape(2 * len(before), 2 * len(after)))
+
+
+@lru_cache(maxsize=4)
+def _alternate_moves(down: bool, next_down: bool) -> NDArray[np.float64]:
+    """Tell for every string and the next which moves are inside changes: 1 or 0."""
+    strings = np.arange(MOST_STRINGS + 1)
+    return is_inside(down, next_down, strings[:, None], strings).astype(float)
 
 
 @lru_cache(maxsize=4)
