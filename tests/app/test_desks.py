@@ -50,6 +50,14 @@ class TestPlacing(WindowTest):
         self.assertIn("String 3, fret 5", card.accessibleDescription())
         self.assertIn("string 4 fret 10", card.accessibleDescription())
         self.assertIn("string 3 fret 5", self.sheet.accessibleDescription())
+        # Every place has a row: in a low window the card scrolls, and a click there moves the note.
+        card.grab()
+        places = [(c.string, c.fret) for _, c in card._rows]
+        self.assertEqual(set(places), {(2, 1), (3, 5), (4, 10), (5, 15), (6, 20)})
+        self.assertLessEqual(max(box.bottom() for box, _ in card._rows), card.height())
+        box = next(box for box, c in card._rows if c.string == 4)
+        QTest.mouseClick(card, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
+        self.assertEqual((self._note(0).written.string, self._note(0).written.fret), (4, 10))
 
     def test_arrows_walk_and_shift_extends(self) -> None:
         self.press(Qt.Key.Key_Right)

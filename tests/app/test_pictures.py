@@ -3,7 +3,7 @@
 import unittest
 from dataclasses import replace
 
-from PyQt6.QtCore import QPoint, QPointF
+from PyQt6.QtCore import QPoint, QPointF, QRectF
 from PyQt6.QtGui import QColor, QImage, QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
 
@@ -11,6 +11,7 @@ from juxtanote.app.look import theme
 from juxtanote.app.main_window import HEAR, PLACE, TEACH
 from juxtanote.app.sheet import painting
 from juxtanote.app.sheet.geometry import Geometry, pitch_range
+from juxtanote.app.sheet.painting import _crosses
 from juxtanote.app.shell import Shell
 from juxtanote.app.teach.paper import measure_words, paint_page
 from juxtanote.app.widgets.neck import Neck
@@ -111,6 +112,15 @@ class TestGeometry(unittest.TestCase):
         self.assertLess(low, 40)
         self.assertGreater(high, 64 + 20 + 3)
         self.assertLess(pitch_range(None, Guitar())[0], 40)
+
+
+class TestMeasuredWords(unittest.TestCase):
+    def test_a_line_crosses_what_it_runs_through_and_nothing_beside(self) -> None:
+        ground = QRectF(100.0, 40.0, 80.0, 12.0)
+        flat = [QPointF(50.0, 45.0), QPointF(300.0, 45.0)]
+        self.assertTrue(_crosses(ground, flat))
+        self.assertFalse(_crosses(ground, [p + QPointF(0.0, 14.0) for p in flat]))
+        self.assertFalse(_crosses(ground, [QPointF(10.0, 45.0), QPointF(90.0, 45.0)]))
 
 
 class TestSheetPicture(WindowTest):

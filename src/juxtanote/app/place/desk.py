@@ -14,7 +14,7 @@ from juxtanote.app.place.ways_table import WaysTable
 from juxtanote.app.sheet.sheet import Sheet
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.neck import Neck
-from juxtanote.app.widgets.parts import Panel, soft, strong
+from juxtanote.app.widgets.parts import Panel, scrolled, soft, strong
 from juxtanote.app.widgets.slider import LineSlider
 from juxtanote.core.formats.breakdown import note_name, note_role
 from juxtanote.core.formats.text_tab import bend_name
@@ -96,7 +96,7 @@ class PlaceDesk(QWidget):
         top.addWidget(self.school)
         panel.column.addLayout(top)
         panel.column.addSpacing(6)
-        panel.column.addWidget(self.card, 1)
+        panel.column.addWidget(scrolled(self.card), 1)
         panel.column.addWidget(strong(labels.NECK, TEXT))
         panel.column.addWidget(self.neck)
         panel.column.addWidget(self._sentence)
@@ -166,7 +166,7 @@ class PlaceDesk(QWidget):
         if note.written.techniques & {"bend", "pre-bend"}:
             words.append(f"bent {bend_name(note.written.bend_semitones)}")
         words += sorted(note.written.techniques - {"bend", "pre-bend"})
-        words.append(f"sure {note.heard.confidence:.2f}")
+        words.append(f"sure\u00a0{note.heard.confidence:.2f}")
         if note.written.locked:
             words.append("locked: " + ", ".join(sorted(note.written.locked)))
         under = " · ".join(words)

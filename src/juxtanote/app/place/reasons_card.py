@@ -1,18 +1,20 @@
 """The reasons card: every place a note could sit, what each costs, why it is where it is."""
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from juxtanote.app.look.theme import LARGE, MIDDLE, SMALL, TEXT, colour, font, pen
 from juxtanote.app.place import labels
 from juxtanote.core.fretboard.reasons import Candidate, Reasons
 
-ROW = 31.0
+ROW = 26.0
+UNDER, LINE, HEADING = 27.0, 19.0, 22.0
+WRAPPED = int(Qt.TextFlag.TextWordWrap)
 
 
 class ReasonsCard(QWidget):
-    """Paints the reasons; a click on a row asks for that place."""
+    """Paints the reasons, as high as they need; a click on a row asks for that place."""
 
     place_clicked = pyqtSignal(int, int)  # string, fret
 
@@ -21,7 +23,7 @@ class ReasonsCard(QWidget):
         self._title, self._under = labels.NO_NOTE, labels.PICK_ONE
         self._reasons: Reasons | None = None
         self._rows: list[tuple[QRectF, Candidate]] = []
-        self.setMinimumSize(270, 220)
+        self.setMinimumWidth(200)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Reasons")
 
@@ -34,7 +36,25 @@ class ReasonsCard(QWidget):
             else []
         )
         self.setAccessibleDescription(". ".join([title, under, *spoken]))
+        self._fit()
         self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _under_box(self) -> QRectF:
+        metrics = QFontMetricsF(font(SMALL + 1))
+        return metrics.boundingRect(QRectF(0, UNDER, self.width(), 4000), WRAPPED, self._under)
+
+    def _fit(self) -> None:
+        """Ask for the height that all of it needs; the scroll area around gives it."""
+        height = self._under_box().bottom()
+        if self._reasons is not None:
+            why = len(self._reasons.why)
+            height += 14 + (HEADING + LINE * why + 8 if why else 0)
+            height += HEADING + ROW * len(self._reasons.candidates)
+        self.setMinimumHeight(round(height) + 2)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -46,9 +66,8 @@ class ReasonsCard(QWidget):
         painter.drawText(QRectF(0, 0, width, 26), Qt.AlignmentFlag.AlignVCenter, self._title)
         painter.setFont(font(SMALL + 1))
         painter.setPen(colour("soft"))
-        wrapped = int(Qt.TextFlag.TextWordWrap)
-        box = painter.boundingRect(QRectF(0, 27, width, 200), wrapped, self._under)
-        painter.drawText(box, wrapped, self._under)
+        box = self._under_box()
+        painter.drawText(QRectF(0, box.top(), width, box.height() + 2), WRAPPED, self._under)
         if self._reasons is None:
             return
         y = box.bottom() + 14
@@ -61,10 +80,8 @@ class ReasonsCard(QWidget):
         painter.setPen(colour("soft"))
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         painter.drawText(QRectF(0, y, width, 20), right, "cost")
-        y += 22
+        y += HEADING
         for candidate in self._reasons.candidates:
-            if y + ROW - 4 > self.height():
-                break
             self._paint_row(painter, QRectF(0, y, width, ROW - 3), candidate)
             y += ROW
 
@@ -73,7 +90,7 @@ class ReasonsCard(QWidget):
         painter.setFont(font(TEXT, 600))
         painter.setPen(colour("ink"))
         painter.drawText(QRectF(0, y, width, 20), Qt.AlignmentFlag.AlignVCenter, labels.WHY)
-        y += 22
+        y += HEADING
         for line in self._reasons.why:
             painter.setBrush(colour("written"))
             painter.setPen(Qt.PenStyle.NoPen)
@@ -81,7 +98,7 @@ class ReasonsCard(QWidget):
             painter.setPen(colour("ink"))
             painter.setFont(font(SMALL + 1))
             painter.drawText(QRectF(13, y, width - 13, 18), Qt.AlignmentFlag.AlignVCenter, line)
-            y += 19
+            y += LINE
         return y + 8
 
     def _paint_row(self, painter: QPainter, box: QRectF, candidate: Candidate) -> None:
@@ -107,9 +124,9 @@ class ReasonsCard(QWidget):
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         painter.drawText(QRectF(0, box.top(), box.width(), 20), right, cost)
         length = min(candidate.cost / 6.0, 1.0) * (box.width() - 80)
-        painter.setPen(pen("written" if candidate.chosen else "rule", 3))
+        painter.setPen(pen("written" if candidate.chosen else "rule", 2))
         if candidate.possible:
-            y = int(box.top() + 24)
+            y = int(box.top() + 21)
             painter.drawLine(80, y, int(80 + length), y)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:

@@ -71,8 +71,9 @@ def paint_heard(painter: QPainter, scene: Scene) -> None:
     """Draw pitch curves over note lines, onsets by loudness, and the evidence under them."""
     g = scene.geometry
     _pitch_lines(painter, scene)
-    for note in scene.visible():
-        _pitch_curve(painter, scene, note)
+    lines = [_pitch_curve(painter, scene, note) for note in scene.visible()]
+    for note, line in zip(scene.visible(), lines, strict=True):
+        _measured(painter, scene, note, line, lines)
     _evidence(painter, scene)
     base = g.heard_bottom + LEVEL_HEIGHT
     for note in scene.visible():
@@ -111,17 +112,17 @@ def _name(midi: int, key: str) -> str:
     return f"{spelled}{(midi - shift) // 12 - 1}"
 
 
-def _pitch_curve(painter: QPainter, scene: Scene, note: Note) -> None:
+def _pitch_curve(painter: QPainter, scene: Scene, note: Note) -> list[QPointF]:
+    """Draw the pitch of one note as it moved; give the points of the line."""
     g = scene.geometry
     name = "doubt" if note.is_doubtful else "heard"
     style = Qt.PenStyle.DashLine if note.is_doubtful else Qt.PenStyle.SolidLine
     painter.setPen(pen(name, 2.4, style))
-    if "dead" in note.written.techniques:
-        x, y = g.x(note.onset_s), g.pitch_y(note.heard.midi)
-        painter.drawLine(QPointF(x - 3, y - 3), QPointF(x + 3, y + 3))
-        painter.drawLine(QPointF(x - 3, y + 3), QPointF(x + 3, y - 3))
-        return
     left, level = g.x(note.onset_s), g.pitch_y(note.heard.midi)
+    if "dead" in note.written.techniques:
+        for rise in (-3, 3):
+            painter.drawLine(QPointF(left - 3, level - rise), QPointF(left + 3, level + rise))
+        return [QPointF(left - 3, level), QPointF(left + 3, level)]
     per_cent = (g.pitch_y(note.heard.midi + 1.0) - level) / 100.0
     length = note.heard.duration_s
     points = [
@@ -130,26 +131,43 @@ def _pitch_curve(painter: QPainter, scene: Scene, note: Note) -> None:
         if t <= length
     ]
     if len(points) < 2:
-        y = g.pitch_y(note.heard.midi)
-        points = [QPointF(g.x(note.onset_s), y), QPointF(g.x(note.offset_s) - 2, y)]
-    step = max(len(points) // 200, 1)
-    painter.drawPolyline(QPolygonF(points[::step]))
+        points = [QPointF(left, level), QPointF(g.x(note.offset_s) - 2, level)]
+    points = points[:: max(len(points) // 200, 1)]
+    painter.drawPolyline(QPolygonF(points))
+    return points
+
+
+def _measured(
+    painter: QPainter, scene: Scene, note: Note, line: list[QPointF], others: list[list[QPointF]]
+) -> None:
+    """Write what was measured of a note beside its line, where no other line runs."""
     shown = note.ident in scene.selected or len(scene.selected) == 0
-    measured = [line for line in note.heard.evidence if "glide of" in line or "Hz" in line]
+    words = [said for said in note.heard.evidence if "glide of" in said or "Hz" in said]
     if note.is_doubtful and note.heard.runner_ups:
-        measured = [f"or {note.heard.runner_ups[0].why}?"]
-    room = g.pixels_per_s * note.heard.duration_s
-    if measured and shown and (room > 70 or note.ident in scene.selected):
-        painter.setFont(font(SMALL, 500))
-        top = min(p.y() for p in points) - 6
-        painter.setPen(colour(name))
-        text = painter.fontMetrics().elidedText(
-            " · ".join(measured), Qt.TextElideMode.ElideRight, int(max(room, 220))
-        )
-        at = QPointF(points[0].x(), max(top, 14))
-        ground = painter.fontMetrics().tightBoundingRect(text).translated(at.toPoint())
-        painter.fillRect(ground.adjusted(-2, -1, 2, 1), colour("paper"))
-        painter.drawText(at, text)
+        words = [f"or {note.heard.runner_ups[0].why}?"]
+    room = scene.geometry.pixels_per_s * note.heard.duration_s
+    if not words or not shown or (room <= 70 and note.ident not in scene.selected):
+        return
+    painter.setFont(font(SMALL, 500))
+    metrics = painter.fontMetrics()
+    text = metrics.elidedText(" · ".join(words), Qt.TextElideMode.ElideRight, int(max(room, 220)))
+    above, below = min(p.y() for p in line) - 6, max(p.y() for p in line) + 15
+    grounds = []
+    for y in (above, below, above - 12, below + 12, above - 24):
+        at = QPointF(line[0].x(), min(max(y, 14), scene.geometry.heard_bottom - 4))
+        ground = QRectF(metrics.tightBoundingRect(text)).translated(at).adjusted(-2, -1, 2, 1)
+        grounds.append((sum(_crosses(ground, other) for other in others), len(grounds), at, ground))
+    _, _, at, ground = min(grounds, key=lambda place: place[:2])
+    painter.fillRect(ground, colour("paper"))
+    painter.setPen(colour("doubt" if note.is_doubtful else "heard"))
+    painter.drawText(at, text)
+
+
+def _crosses(ground: QRectF, line: list[QPointF]) -> bool:
+    return any(
+        QRectF(a, b).normalized().adjusted(-1, -2, 1, 2).intersects(ground)
+        for a, b in zip(line, line[1:], strict=False)
+    )
 
 
 def _evidence(painter: QPainter, scene: Scene) -> None:

@@ -2,7 +2,7 @@
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QLabel, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QScrollArea, QSpinBox, QVBoxLayout, QWidget
 
 from juxtanote.app.look.theme import SMALL, TEXT, TITLE, colour, font, pen
 
@@ -59,3 +59,15 @@ class Panel(QWidget):
         painter.setBrush(colour("panel"))
         painter.setPen(pen("rule", 1))
         painter.drawRoundedRect(self.rect().adjusted(0, 0, -1, -1), 8, 8)
+
+
+def scrolled(widget: QWidget) -> QScrollArea:
+    """Put a widget that may need more height than there is into an area that scrolls."""
+    area = QScrollArea()
+    area.setWidget(widget)
+    area.setWidgetResizable(True)
+    area.setFrameShape(QScrollArea.Shape.NoFrame)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setObjectName("scrolled")
+    area.setStyleSheet("#scrolled, #scrolled > QWidget > QWidget { background: transparent; }")
+    return area
