@@ -94,6 +94,20 @@ class TestClues(unittest.TestCase):
         for told in with_clues(GUITAR, line, wound, known):
             self.assertEqual(min(dict(told.clue), key=dict(told.clue).__getitem__)[0], 3)
 
+    def test_a_wound_third_string_is_recognised(self) -> None:
+        at = [(4, 7), (3, 5), (3, 7), (2, 5), (2, 8), (1, 5), (1, 8), (2, 6), (3, 5)]
+        line = [
+            NoteToPlace(0.4 * k, 0.4 * k + 0.35, float(GUITAR.midi_at(s, f)))
+            for k, (s, f) in enumerate(at)
+        ]
+        core = np.log2(usual_stiffness(55, wound_third=True) / usual_stiffness(55))
+        heard = [
+            replace(h, log_b=h.log_b + core * (s == 3))
+            for h, (s, _) in zip(stiff_at(at), at, strict=True)
+        ]
+        for told, true in zip(with_clues(GUITAR, line, heard), at, strict=True):
+            self.assertEqual(min(dict(told.clue), key=dict(told.clue).__getitem__), true)
+
     def test_the_sound_of_a_line_tells_where_it_was_played(self) -> None:
         """Low on the thin strings or high on the thick ones, on twelve modelled guitars."""
         line = (64, 65, 67, 69, 67, 65, 69, 71, 72, 71, 69, 67)

@@ -20,12 +20,14 @@ OF_GUITARS = 0.35  # octaves by which whole sets differ, light from heavy (commo
 WORTH = 3.0  # measurements that a usual set is worth
 DENSITY = 1.0 / 8.0  # an octave: where a measurement lies that follows something else
 ASTRAY = 0.1  # how often one does
+WOUND = 0.1  # how many guitars wind the third string (common practice)
 MOST_READ = 400  # notes of a long lesson that tell of its strings
 FAR = 6.0  # from here on all places are as unlikely as each other
 CLEAR = 0.3  # below this a measurement says nothing
 MOST = 3.0  # the sound of one note costs a place this much at most
 RINGS_S = 0.2
 RINGING = -1.2
+Place = tuple[int, int]
 SHIFTS = np.arange(-0.8, 0.9, 0.2)
 """Octaves of B by which this guitar may differ from a usual one: all are weighed."""
 
@@ -87,17 +89,31 @@ def with_clues(
 def read_strings(guitar: Guitar, notes: list[NoteToPlace], heard: list[HeardString]) -> Strings:
     """Judge the strings of this guitar from all notes that show a stretch plainly.
 
-    Each way in which it may differ from a usual one is weighed by how well the notes fit some place
-    or other; where they fit none better than chance would, the belief is near 0 (samples of one
-    string at every pitch, or a measurement that follows something else).
+    Each way in which it may differ from a usual one (lighter or heavier strings, a third string that
+    is wound) is weighed by how well the notes fit some place or other; where they fit none better
+    than chance would, the belief is near 0 (samples of one string at every pitch, or a measurement
+    that follows something else).
     """
-    usual = {
-        s: float(np.log2(usual_stiffness(guitar.tuning[-s], guitar.scale_length_mm)))
-        for s in range(1, guitar.string_count + 1)
-    }
     clear = [(n, seen) for n, seen in zip(notes, heard, strict=True) if seen.clarity > CLEAR]
     clear = clear[:: len(clear) // MOST_READ + 1]
     told = [(seen, places) for n, seen in clear if (places := find_candidates(guitar, n))]
+    plain = _read_set(guitar, told, wound_third=False)
+    wound = _read_set(guitar, told, wound_third=True)
+    odds = np.array([plain[1] + np.log(1.0 - WOUND), wound[1] + np.log(WOUND)])
+    levels = (plain, wound)[int(np.argmax(odds))][0]
+    both = float(np.clip(np.logaddexp(*odds), -30.0, 30.0))
+    return Strings(levels, float(1.0 / (1.0 + np.exp(-both))))
+
+
+def _read_set(
+    guitar: Guitar, told: list[tuple[HeardString, list[Place]]], *, wound_third: bool
+) -> tuple[dict[int, float], float]:
+    """Give the levels of one kind of set, and the log odds that it is what sounds."""
+    scale = guitar.scale_length_mm
+    usual = {
+        s: float(np.log2(usual_stiffness(guitar.tuning[-s], scale, wound_third=wound_third)))
+        for s in range(1, guitar.string_count + 1)
+    }
     # Notes that can sit at one place only show their string as it is.
     only: dict[int, list[float]] = {s: [] for s in usual}
     for seen, places in told:
@@ -108,13 +124,12 @@ def read_strings(guitar: Guitar, notes: list[NoteToPlace], heard: list[HeardStri
     off = np.full((len(told), most), np.inf)
     for row, (seen, places) in zip(off, told, strict=True):
         row[: len(places)] = [_off(guitar, seen, place, own) for place in places]
-    shift, belief = _likeliest_shift(off)
-    levels = {s: own[s] + shift * WORTH / (len(only[s]) + WORTH) for s in usual}
-    return Strings(levels, belief)
+    shift, odds = _likeliest_shift(off)
+    return {s: own[s] + shift * WORTH / (len(only[s]) + WORTH) for s in usual}, odds
 
 
 def _likeliest_shift(off: NDArray[np.float64]) -> tuple[float, float]:
-    """Weigh how this guitar may differ from a usual one, and whether its strings are heard at all.
+    """Weigh how far all strings may differ from usual ones: octaves, and log odds beside chance.
 
     `off` is, for each note and each of its places, how much stiffer it sounds; not finite where there
     is no further place.
@@ -126,12 +141,10 @@ def _likeliest_shift(off: NDArray[np.float64]) -> tuple[float, float]:
     ratio = np.log((1.0 - ASTRAY) * fits / DENSITY + ASTRAY).sum(axis=0)
     evidence = ratio + np.log(prior / prior.sum())
     shares = np.exp(evidence - evidence.max())
-    odds = float(np.clip(np.log(np.sum(shares)) + evidence.max(), -30.0, 30.0))
-    return float(np.sum(SHIFTS * shares) / np.sum(shares)), float(1.0 / (1.0 + np.exp(-odds)))
+    odds = float(np.log(np.sum(shares)) + evidence.max())
+    return float(np.sum(SHIFTS * shares) / np.sum(shares)), odds
 
 
-def _off(
-    guitar: Guitar, seen: HeardString, place: tuple[int, int], levels: dict[int, float]
-) -> float:
+def _off(guitar: Guitar, seen: HeardString, place: Place, levels: dict[int, float]) -> float:
     """Give how much stiffer a note sounds than it would at a place, in octaves of B."""
     return seen.log_b - PER_FRET * (place[1] + guitar.capo) - levels[place[0]]

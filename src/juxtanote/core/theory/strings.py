@@ -20,9 +20,13 @@ USUAL = {
     30: (0.559, 75.0),
 }
 """By the pitch that a string is made for: steel that bends in millimetres, tension in newtons."""
+THIRD, WOUND_THIRD = 55, (0.305, 85.0)
+"""Sets for acoustic guitars wind the third string too (common practice): 0.012 inch in 0.024."""
 
 
-def usual_stiffness(open_midi: float, scale_length_mm: float = 1000.0 * SCALE_M) -> float:
+def usual_stiffness(
+    open_midi: float, scale_length_mm: float = 1000.0 * SCALE_M, *, wound_third: bool = False
+) -> float:
     """Give B of an open string, at the nut, as it usually is on a guitar.
 
     The string made for the nearest pitch is taken; tuned lower it is slacker, and its partials are
@@ -34,7 +38,7 @@ def usual_stiffness(open_midi: float, scale_length_mm: float = 1000.0 * SCALE_M)
     ('1.3e-05', '1.1e-04', '1.3e-04')
     """
     made_for = min(USUAL, key=lambda midi: abs(midi - open_midi))
-    steel_mm, tension = USUAL[made_for]
+    steel_mm, tension = WOUND_THIRD if wound_third and made_for == THIRD else USUAL[made_for]
     length_m = scale_length_mm / 1000.0
     # T = μ·(2·L·f)²: another pitch or another length pulls another way.
     pulled = tension * math.pow(4.0, (open_midi - made_for) / 12.0) * (length_m / SCALE_M) ** 2
