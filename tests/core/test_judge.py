@@ -15,7 +15,13 @@ from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.judge import INTERVALS, judge, measures
 from juxtanote.core.analysis.listener import CELL_KINDS, Posteriors
 from juxtanote.core.analysis.shipped import read_weights
-from juxtanote.core.analysis.spectra import LOWEST_MIDI, N_BINS, N_PITCHES
+from juxtanote.core.analysis.spectra import (
+    BINS_PER_SEMITONE,
+    LOWEST_BIN_MIDI,
+    LOWEST_MIDI,
+    N_BINS,
+    N_PITCHES,
+)
 
 N_FRAMES = 400
 
@@ -64,6 +70,36 @@ class TestMeasures(unittest.TestCase):
         rings = len(INTERVALS) + judging.RINGING.index(-12)
         self.assertEqual(rows[2, rings], 0.9)  # the root still sounds
         self.assertEqual(rows[2, len(INTERVALS) + judging.RINGING.index(0)], 0.0)
+
+    def test_an_echo_is_weaker_and_late_as_others_are(self) -> None:
+        """A row of notes again after 30 frames, 10 dB weaker; a row that is played again is not."""
+        line = [note(40.0 + 12 * k, 60 + 2 * k) for k in range(6)]
+        echoes = [replace(n, start=n.start + 30, end=n.end + 30) for n in line]
+        heard = picture()
+        heard.quick[:] = 0.2
+
+        def loud(notes: list[FoundNote], level: float) -> None:
+            for n in notes:
+                at = BINS_PER_SEMITONE * (n.midi - LOWEST_BIN_MIDI) + 1
+                heard.quick[:, at, int(n.start) : int(n.start) + 10] = level
+
+        def told(notes: list[FoundNote]) -> np.ndarray:
+            starts, midi = (
+                np.array([n.start for n in notes]),
+                np.array([float(n.midi) for n in notes]),
+            )
+            return judging._echoes(notes, heard, starts, midi, np.full(len(notes), 0.8))
+
+        loud(line, 0.9)
+        loud(echoes, 0.9 - 10 / 80)
+        rows = told(line + echoes)
+        np.testing.assert_allclose(rows[:6, 0], 0.0)
+        np.testing.assert_allclose(rows[6:, 0], 0.5)  # half of all that is heard comes again
+        np.testing.assert_allclose(rows[6:, 1], 10 / 80, atol=1e-6)
+        loud(echoes, 0.9)
+        np.testing.assert_allclose(told(line + echoes)[:, 2], 0.0, atol=1e-6)
+        one = told(line[:1])
+        np.testing.assert_allclose(one, 0.0)
 
     def test_without_spectra_it_says_so(self) -> None:
         with self.assertRaisesRegex(ValueError, "spectra"):

@@ -29,7 +29,7 @@ class DecoderSettings:
     active_gain: float = 0.06
     active_bias: float = 0.5
     leave_cost: float = 0.1
-    shortest_frames: int = 2
+    shortest_frames: int = 1
     most_voices: int = 6
     expected_notes: int | None = None
     scale: frozenset[int] | None = None  # pitch classes that are more likely

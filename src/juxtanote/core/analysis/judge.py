@@ -23,6 +23,9 @@ INTERVALS = (-24, -19, -12, -7, -5, -4, -3, 3, 4, 5, 7, 12, 19, 24)
 RINGING = (-24, -19, -12, 0, 12, 19, 24)
 NEAR_FRAMES = 3.0  # notes that start this close start together
 AROUND_FRAMES = 130.0  # a second and a half
+ECHO_FRAMES = np.arange(5, 66)  # 60 to 750 ms
+BENT = (1, 4)  # semitones that a bend rises
+WEAKER, MUCH_WEAKER = 0.04, 0.15  # by 3 and 12 dB
 HIGH_MIDI = 96  # from 2 kHz on the noise of a pick shows
 PARTIALS = (0, 12, 19, 24)
 
@@ -67,6 +70,8 @@ def measures(notes: list[FoundNote], heard: Posteriors) -> Array:
             _attacks(notes, heard, onset),
             company,
             _habits(starts, onset, company[:, : len(INTERVALS)]),
+            _echoes(notes, heard, starts, midi, onset),
+            _arrivals(notes, heard, starts, ends),
             _neighbours(starts, ends, midi, onset, kinds),
         ]
     )
@@ -146,6 +151,72 @@ def _habits(starts: Array, onset: Array, together: Array) -> Array:
     near = (apart >= NEAR_FRAMES) & (apart < AROUND_FRAMES) & (onset[None, :] > 0.3)
     count = np.maximum(near.sum(axis=1, keepdims=True), 1)
     return np.asarray(near @ together / count)
+
+
+def _echoes(
+    notes: list[FoundNote], heard: Posteriors, starts: Array, midi: Array, onset: Array
+) -> Array:
+    """Measure whether a note is the echo of an earlier one: weaker, and as late as others come again.
+
+    A delay repeats all that is played after the same time; a player seldom does.
+    """
+    level = _levels(notes, heard)
+    lag = starts[:, None] - starts[None, :]  # from the other, earlier one
+    drop = level[None, :] - level[:, None]
+    again = (midi[:, None] == midi[None, :]) & (lag > ECHO_FRAMES[0]) & (lag < ECHO_FRAMES[-1])
+    weaker = again & (drop > WEAKER)
+    sure = onset > 0.3
+    repeated = np.array([(weaker & (np.abs(lag - f) < 1.6)).any(axis=0) for f in ECHO_FRAMES])
+    # For each lag and note: the share of the notes around that come again, weaker, after that time.
+    around = (np.abs(lag) < AROUND_FRAMES) & sure
+    shares = (repeated & sure).astype(float) @ around.T.astype(float)
+    shares /= np.maximum(around.sum(axis=1), 1)
+    place = np.clip(np.rint(lag).astype(int) - ECHO_FRAMES[0], 0, len(ECHO_FRAMES) - 1)
+    each = np.arange(len(notes))
+    share = np.where(again, shares[place, each[:, None]], -1.0)
+    source = np.argmax(share, axis=1)
+    found = share[each, source] >= 0.0
+    best = np.where(found, share[each, source], 0.0)
+    fall = np.where(found, drop[each, source], 0.0)
+    return np.column_stack(
+        [best, fall, best * np.clip(fall / MUCH_WEAKER, 0.0, 1.0), shares.max(axis=0, initial=0.0)]
+    )
+
+
+def _arrivals(notes: list[FoundNote], heard: Posteriors, starts: Array, ends: Array) -> Array:
+    """Measure whether a pitch was reached by a bend: then no new note begins there."""
+    moving = heard.cells[7]
+    rows = np.array([n.midi - LOWEST_MIDI for n in notes])
+    frames = np.array([int(n.start + 0.5) for n in notes])
+    before = np.max(
+        [
+            moving[
+                np.clip(rows + d, 0, len(moving) - 1), np.clip(frames - k, 0, moving.shape[1] - 1)
+            ]
+            for d in range(-BENT[1], 2)
+            for k in range(1, 9)
+        ],
+        axis=0,
+    )
+    lag = starts[:, None] - starts[None, :]
+    apart = np.abs(rows[:, None] - rows[None, :])
+    into = (lag >= NEAR_FRAMES) & (ends[None, :] >= starts[:, None] - NEAR_FRAMES)
+    into &= (apart >= BENT[0]) & (apart <= BENT[1])
+    bending = np.array([n.bending for n in notes])
+    return np.column_stack([before, np.where(into, bending, 0.0).max(axis=1)])
+
+
+def _levels(notes: list[FoundNote], heard: Posteriors) -> Array:
+    """Read how loud each note is at its start, from its first partials: 80 dB are 1."""
+    if heard.quick is None:
+        raise ValueError("the spectra of the short windows are needed to measure levels")
+    rows = np.array([n.midi - LOWEST_BIN_MIDI for n in notes])
+    bins = BINS_PER_SEMITONE * rows[:, None] + 1 + BINS_PER_SEMITONE * np.array(PARTIALS[:2])
+    frames = np.array([[int(n.start + 0.5) + k for k in (2, 3, 4)] for n in notes])
+    frames = np.clip(frames, 0, heard.quick.shape[2] - 1)
+    bins = np.minimum(bins, heard.quick.shape[1] - 1)
+    read = heard.quick[0][bins[:, :, None], frames[:, None, :]]
+    return np.asarray(read.mean(axis=2).max(axis=1), dtype=np.float64)
 
 
 def _neighbours(starts: Array, ends: Array, midi: Array, onset: Array, kinds: Array) -> Array:
