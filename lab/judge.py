@@ -229,7 +229,7 @@ def write(
     )
     path = folder / "listener.json"
     recipe = json.loads(path.read_text())
-    recipe["decoder"]["least_sure"] = chosen["sure"]
+    recipe["decoder"] |= dict.fromkeys(("least_sure", "least_sure_low"), chosen["sure"])
     recipe["kind_thresholds"] = {k: v for k, v in chosen.items() if k != "sure"}
     recipe["settled"] = {"by": "lab.judge", "mixes": mixes, "measures": len(arrays["mean"])}
     path.write_text(json.dumps(recipe, indent=2) + "\n")

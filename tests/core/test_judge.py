@@ -157,10 +157,16 @@ class TestJudge(unittest.TestCase):
         heard = picture(3)
         loose = DecoderSettings(onset_bias=0.5, start_cost=-2.0)
         count = sum(not n.dead for n in candidates(heard, loose))
-        strict = [n for n in decode(heard, replace(loose, least_sure=0.99)) if not n.dead]
+        strict = [
+            n
+            for n in decode(heard, replace(loose, least_sure=0.99, least_sure_low=0.99))
+            if not n.dead
+        ]
         self.assertTrue(all(n.sure >= 0.99 for n in strict))
         self.assertLess(len(strict), count)
-        asked = decode(heard, replace(loose, least_sure=0.99, expected_notes=5))
+        asked = decode(
+            heard, replace(loose, least_sure=0.99, least_sure_low=0.99, expected_notes=5)
+        )
         self.assertEqual(len(asked), 5)
 
     def test_a_note_sounds_through_what_only_seemed_to_begin(self) -> None:

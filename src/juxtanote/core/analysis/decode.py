@@ -16,6 +16,7 @@ from juxtanote.core.analysis.listener import Posteriors
 from juxtanote.core.analysis.spectra import LOWEST_MIDI
 
 IMPOSSIBLE = -40.0  # log odds
+A2 = 45
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,6 +38,7 @@ class DecoderSettings:
     lowest: int = 0  # what the guitar, or one string of it, can sound
     highest: int = 127
     least_sure: float = 0.4  # what is judged less likely is no note
+    least_sure_low: float = 0.4  # the same below A2, where a bass covers much
 
 
 def logit(p: NDArray[np.floating]) -> NDArray[np.float64]:
@@ -56,12 +58,16 @@ def decode(posteriors: Posteriors, settings: DecoderSettings | None = None) -> l
     if settings.expected_notes is not None:
         kept = _most_certain(_without_ghosts(notes, settings), settings.expected_notes)
     else:
-        believed = [n for n in notes if n.sure < 0.0 or n.sure >= settings.least_sure]
+        believed = [n for n in notes if n.sure < 0.0 or n.sure >= _least_sure(n.midi, settings)]
         kept = _without_ghosts(believed, settings)
     dead = [note for note in kept if note.dead]
     pitched = [note for note in kept if not note.dead]
     sounding = _sounding_on(pitched, judged, posteriors)
     return sorted([*dead, *sounding], key=lambda note: (note.start, note.midi))
+
+
+def _least_sure(midi: int, settings: DecoderSettings) -> float:
+    return settings.least_sure_low if midi < A2 else settings.least_sure
 
 
 def candidates(posteriors: Posteriors, settings: DecoderSettings) -> list[FoundNote]:
