@@ -256,7 +256,7 @@ class TestListener(unittest.TestCase):
 
     def test_blocks_do_not_change_the_result(self) -> None:
         audio, _ = scale_line([57, 60, 64, 67, 69])
-        with mock.patch.object(listener, "BLOCK_FRAMES", 64):
+        with mock.patch.object(listener, "MOST_FRAMES", 64):
             small = listener.listen(audio, np.zeros_like(audio))
         whole = listener.listen(audio, np.zeros_like(audio))
         np.testing.assert_allclose(small.cells, whole.cells, atol=2e-3)

@@ -97,8 +97,8 @@ def pitch_curve(
     part = (bins - floor).astype(np.float32)
     rows = spectra.magnitudes(frame_length, first, last)
     values = rows[:, floor] * (1.0 - part) + rows[:, floor + 1] * part
-    weights = np.where(usable, 0.84 ** (HARMONICS - 1), 0.0)
-    salience = np.sum(np.sqrt(values) * weights, axis=2)
+    weights = np.where(usable, 0.84 ** (HARMONICS - 1), 0.0).astype(np.float32)
+    salience = np.einsum("fph,ph->fp", np.sqrt(values), weights).astype(np.float64)
     salience /= np.maximum(salience.max(axis=1, keepdims=True), 1e-9)
     path = _smooth(salience, int(round(BELOW / STEP_SEMITONES)))
     frames = np.arange(len(path))
@@ -113,19 +113,21 @@ def _smooth(salience: NDArray[np.float64], start: int) -> NDArray[np.int64]:
     reach = 12
     n_frames, n_pitches = salience.shape
     steps = np.arange(-reach, reach + 1)
-    price = 0.012 * np.abs(steps)
+    price = (0.012 * np.abs(steps)).astype(np.float32)
     # Begin near the written pitch, or at a bent one: the prior is weak.
     total = 3.0 * salience[0] - 0.006 * np.abs(np.arange(n_pitches) - start)
     back = np.zeros((n_frames, n_pitches), dtype=np.int64)
     rows = np.arange(n_pitches)
-    padded = np.full(n_pitches + 2 * reach, -1e9)
+    padded = np.full(n_pitches + 2 * reach, -1e9, dtype=np.float32)
     windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1)
+    ways = np.empty(windows.shape, dtype=np.float32)
+    gain = (3.0 * salience).astype(np.float32)
     for frame in range(1, n_frames):
         padded[reach:-reach] = total
-        ways = windows - price
-        best = np.argmax(ways, axis=1)
+        np.subtract(windows, price, out=ways)
+        best = ways.argmax(axis=1)
         back[frame] = rows + best - reach
-        total = ways[rows, best] + 3.0 * salience[frame]
+        total = ways[rows, best] + gain[frame]
     path = np.zeros(n_frames, dtype=np.int64)
     path[-1] = int(np.argmax(total))
     for frame in range(n_frames - 1, 0, -1):

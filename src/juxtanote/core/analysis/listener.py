@@ -25,7 +25,7 @@ Array = NDArray[np.float32]
 CELL_KINDS = (
     "onset", "active", "slurred", "slide", "muted", "harmonic", "tap", "bending", "shaking",
 )  # fmt: skip
-BLOCK_FRAMES, MARGIN_FRAMES = 1024, 72
+MOST_FRAMES, MARGIN_FRAMES = 1400, 72  # of a block: 16 s
 BLOCKS = (
     ("near", 1), ("near", 2), ("interval", 12), ("frame", 1), ("near", 4), ("interval", 7),
     ("near", 8), ("interval", 12), ("along", 16), ("along", 32), ("near", 1), ("interval", 19),
@@ -177,10 +177,10 @@ def listen(
     n_frames = spectra.shape[2]
     cells = np.zeros((len(CELL_KINDS), N_PITCHES, n_frames), dtype=np.float32)
     frames = np.zeros((2, n_frames), dtype=np.float32)
-    for start in range(0, n_frames, BLOCK_FRAMES):
-        low = max(start - MARGIN_FRAMES, 0)
-        high = min(start + BLOCK_FRAMES + MARGIN_FRAMES, n_frames)
-        stop = min(start + BLOCK_FRAMES, n_frames)
+    length = -(-n_frames // -(-n_frames // MOST_FRAMES))  # as few blocks as will do, all as long
+    for start in range(0, n_frames, length):
+        stop = min(start + length, n_frames)
+        low, high = max(start - MARGIN_FRAMES, 0), min(stop + MARGIN_FRAMES, n_frames)
         block_cells, block_frames = run_network(
             stack_harmonics(spectra[:, :, low:high]), compiled=compiled
         )
