@@ -278,6 +278,8 @@ def main(arguments: list[str]) -> None:
     parser.add_argument("--soundfont", type=Path, help="play through sounds that no training had")
     options = parser.parse_args(arguments)
     if options.soundfont:
+        if not options.soundfont.is_file():  # fluidsynth would quietly take another
+            parser.error(f"there is no soundfont {options.soundfont}")
         instruments.SOUNDFONT = options.soundfont
     chosen = [(k, c) for k, c in enumerate(cases()) if c.aside == options.aside]
     step = max(len(chosen) // options.most, 1)
