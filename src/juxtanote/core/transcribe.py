@@ -20,7 +20,7 @@ from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.audio.focus import bring_forward
 from juxtanote.core.audio.read import Sound, read_sound, to_mid_side, to_rate
 from juxtanote.core.fretboard.candidates import NoteToPlace, find_candidates
-from juxtanote.core.fretboard.clues import CLEAR, HeardString, read_strings, with_clues
+from juxtanote.core.fretboard.clues import CLEAR, MOST_READ, HeardString, read_strings, with_clues
 from juxtanote.core.fretboard.fingers import choose_fingers
 from juxtanote.core.fretboard.solver import Placement, place, solve
 from juxtanote.core.fretboard.strokes import choose_strokes
@@ -186,8 +186,10 @@ def places_of(
     places, seen = [note_to_place(note) for note in notes], _seen(notes)
     if not beside:
         return with_clues(guitar, places, seen)
-    more = [note_to_place(note) for note in beside]
-    strings = read_strings(guitar, places + more, seen + _seen(beside))
+    clear = [note for note in beside if note.heard.clarity > CLEAR]
+    clear = clear[:: len(clear) // MOST_READ + 1]
+    more = [note_to_place(note) for note in clear]
+    strings = read_strings(guitar, places + more, seen + _seen(clear))
     return with_clues(guitar, places, seen, strings)
 
 

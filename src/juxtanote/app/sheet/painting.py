@@ -23,6 +23,7 @@ NATURAL = {0, 2, 4, 5, 7, 9, 11}
 LATE_SHOWN_S = 0.012
 LONGEST_RING_S = 20.0
 SMALLEST_SHARE = 0.5  # fret numbers do not shrink further
+FEW_SELECTED = 8  # what was measured of so many selected notes is written, however short they are
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,17 +147,20 @@ def _measured(
     if note.is_doubtful and note.heard.runner_ups:
         words = [f"or {note.heard.runner_ups[0].why}?"]
     room = scene.geometry.pixels_per_s * note.heard.duration_s
-    if not words or not shown or (room <= 70 and note.ident not in scene.selected):
+    asked = note.ident in scene.selected and len(scene.selected) <= FEW_SELECTED
+    if not words or not shown or (room <= 70 and not asked):
         return
     painter.setFont(font(SMALL, 500))
     metrics = painter.fontMetrics()
     text = metrics.elidedText(" · ".join(words), Qt.TextElideMode.ElideRight, int(max(room, 220)))
+    right = line[0].x() + metrics.horizontalAdvance(text)
+    near = [o for o in others if o[0].x() <= right and o[-1].x() >= line[0].x()]
     above, below = min(p.y() for p in line) - 6, max(p.y() for p in line) + 15
     grounds = []
     for y in (above, below, above - 12, below + 12, above - 24):
         at = QPointF(line[0].x(), min(max(y, 14), scene.geometry.heard_bottom - 4))
         ground = QRectF(metrics.tightBoundingRect(text)).translated(at).adjusted(-2, -1, 2, 1)
-        grounds.append((sum(_crosses(ground, other) for other in others), len(grounds), at, ground))
+        grounds.append((sum(_crosses(ground, other) for other in near), len(grounds), at, ground))
     _, _, at, ground = min(grounds, key=lambda place: place[:2])
     painter.fillRect(ground, colour("paper"))
     painter.setPen(colour("doubt" if note.is_doubtful else "heard"))

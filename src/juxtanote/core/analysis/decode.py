@@ -30,7 +30,6 @@ class DecoderSettings:
     active_gain: float = 0.06
     active_bias: float = 0.5
     leave_cost: float = 0.1
-    shortest_frames: int = 1
     most_voices: int = 6
     expected_notes: int | None = None
     scale: frozenset[int] | None = None  # pitch classes that are more likely
@@ -79,7 +78,6 @@ def candidates(posteriors: Posteriors, settings: DecoderSettings) -> list[FoundN
     notes = [
         _note(posteriors, row, start, end, starts)
         for row, start, end in zip(*_segments(starts, ends), strict=True)
-        if end - start >= settings.shortest_frames
     ]
     notes += _dead_notes(posteriors)
     notes.sort(key=lambda note: (note.start, note.midi))
