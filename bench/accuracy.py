@@ -1,8 +1,8 @@
 """How well the lead is heard: composed and generated phrases through sounds that are not ours.
 
-    python -m bench accuracy [--aside] [--most N] [--worst 10 DIR] [--soundfont FILE]
+    python -m bench accuracy [--aside] [--bends] [--most N] [--worst 10 DIR] [--soundfont FILE]
 
-Every phrase sounds alone, over drums and bass, and inside a band at 0, 3 and 6 dB; a plain
+`--bends` takes phrases of bends alone: enough of them to count how many are read as two notes. Every phrase sounds alone, over drums and bass, and inside a band at 0, 3 and 6 dB; a plain
 librosa.pyin with onset detection is the yardstick in the same run.
 """
 
@@ -24,7 +24,15 @@ from lab import instruments
 from lab.backing import Meter, make_band, random_voice
 from lab.dressings import lead_sound, mix
 from lab.instruments import SAMPLE_RATE, render_sampled
-from lab.phrases import STYLES, Hand, random_hand, to_events
+from lab.phrases import (
+    STYLES,
+    Hand,
+    bent_lick,
+    one_note_per_string,
+    random_hand,
+    singing,
+    to_events,
+)  # fmt: skip
 
 DRESSINGS = (
     ("alone", "alone", 0.0), ("drums and bass", "drums and bass", 3.0), ("band +6", "band", 6.0),
@@ -87,6 +95,20 @@ def cases() -> list[Case]:
         made.append(
             Case(f"rule: {name} {number}", hand, tuple(events), tempo, number // 13 % 2 == 1)
         )
+    return made
+
+
+def bent_cases() -> list[Case]:
+    """Make phrases that are mostly bends; every second one is kept aside."""
+    made = []
+    for number in range(48):
+        rng = np.random.default_rng([SEED, 2000 + number])
+        hand = random_hand(rng)
+        tempo = float(rng.uniform(60, 150))
+        style = (singing, bent_lick)[number // 2 % 2]
+        notes = [*style(hand, 8.0)]
+        events = one_note_per_string(to_events(notes, hand, tempo, 0.5, jitter_s=0.008))
+        made.append(Case(f"bends {number}", hand, tuple(events), tempo, bool(number % 2)))
     return made
 
 
@@ -272,6 +294,7 @@ def main(arguments: list[str]) -> None:
     """Run it."""
     parser = argparse.ArgumentParser(prog="bench accuracy", description=__doc__)
     parser.add_argument("--aside", action="store_true")
+    parser.add_argument("--bends", action="store_true", help="phrases of bends alone")
     parser.add_argument("--most", type=int, default=1000)
     parser.add_argument("--worst", nargs=2, metavar=("N", "DIR"), default=None)
     parser.add_argument("--no-pyin", action="store_true")
@@ -281,7 +304,8 @@ def main(arguments: list[str]) -> None:
         if not options.soundfont.is_file():  # fluidsynth would quietly take another
             parser.error(f"there is no soundfont {options.soundfont}")
         instruments.SOUNDFONT = options.soundfont
-    chosen = [(k, c) for k, c in enumerate(cases()) if c.aside == options.aside]
+    every = bent_cases() if options.bends else cases()
+    chosen = [(k, c) for k, c in enumerate(every) if c.aside == options.aside]
     step = max(len(chosen) // options.most, 1)
     totals: dict[str, Tally] = defaultdict(Tally)
     plain: dict[str, Tally] = defaultdict(Tally)

@@ -21,6 +21,8 @@ PROGRESSIONS = (
     (2, 7, 0, 0),
 )
 CHORD_PROGRAMS = {"organ": (16, 17, 18, 19), "piano": (0, 2, 4, 5), "strings": (48, 50, 51)}
+LINE_PROGRAMS = (4, 7, 11, 16, 40, 48, 56, 61, 62, 65, 66, 68, 71, 73, 80, 81, 87, 89)
+"""Keys, bowed strings, winds and synthesisers that play a line of their own behind the lead."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +43,7 @@ class Band:
     chords: np.ndarray
     rhythm_guitars: tuple[np.ndarray, np.ndarray]
     voice: np.ndarray
+    line: np.ndarray
 
 
 def _hit(track: MidiSketch, seconds: float, note: int, velocity: float, channel: int = 9) -> None:
@@ -137,8 +140,13 @@ def _voicing(root: int, minor: bool, low: int) -> list[int]:
     return [base, base + (3 if minor else 4), base + 7, base + 12]
 
 
-def _vowel_line(times: list[tuple[float, float, float]], length_s: float, rng) -> np.ndarray:
-    """Sing notes as vowels: a buzz of harmonics under three moving formants, with vibrato."""
+def _vowel_line(
+    times: list[tuple[float, float, float]], length_s: float, rng, varied: bool = False
+) -> np.ndarray:
+    """Sing notes as vowels: a buzz of harmonics under three moving formants, with vibrato.
+
+    A `varied` singer comes to the notes from above and below, and has consonants.
+    """
     audio = np.zeros(int(length_s * SAMPLE_RATE))
     vowels = ((730, 1090, 2440), (270, 2290, 3010), (570, 840, 2410), (530, 1840, 2480))
     for start, end, midi in times:
@@ -150,6 +158,8 @@ def _vowel_line(times: list[tuple[float, float, float]], length_s: float, rng) -
         t = np.arange(n) / SAMPLE_RATE
         scoop = -1.0 * np.exp(-t / 0.05)
         shake = 0.25 * np.sin(2 * np.pi * 5.5 * t) * np.clip(t / 0.4 - 0.5, 0, 1)
+        if varied:
+            scoop = rng.uniform(-3.0, 2.0) * np.exp(-t / rng.uniform(0.02, 0.12))
         f0 = midi_to_hz(midi + scoop + shake)
         phase = 2 * np.pi * np.cumsum(f0) / SAMPLE_RATE
         formants = vowels[int(rng.integers(4))]
@@ -160,6 +170,10 @@ def _vowel_line(times: list[tuple[float, float, float]], length_s: float, rng) -
             tone += gain / k**0.5 * np.sin(k * phase + rng.uniform(0, 6))
         envelope = np.minimum(np.minimum(t / 0.04, (n / SAMPLE_RATE - t) / 0.06), 1.0)
         audio[begin : begin + n] += tone * np.maximum(envelope, 0)
+        if varied and rng.random() < 0.6:
+            hiss = rng.standard_normal(n) * np.exp(-(((t - 0.03) / rng.uniform(0.01, 0.04)) ** 2))
+            hiss[1:] -= rng.uniform(-0.5, 0.9) * hiss[:-1]
+            audio[begin : begin + n] += rng.uniform(0.2, 1.5) * float(np.std(tone)) * hiss
     return audio.astype(np.float32)
 
 
@@ -177,7 +191,8 @@ def make_band(
 ) -> Band:
     """Play a whole backing over given beats (seconds, at least two bars).
 
-    A `varied` one has other drum kits and keys that break their chords into eighths.
+    A `varied` one has other drum kits, keys that break their chords into eighths, guitars that play
+    arpeggios and riffs, and another instrument with a line of its own.
     """
     length_s = float(beat_times[-1])
     bars = list(range(first_bar, len(beat_times), meter.beats))
@@ -227,7 +242,10 @@ def make_band(
     none = np.zeros(1, dtype=np.float32)
     pair = (none, none)
     if guitars:
-        colours = [random_voice(rng) for _ in range(2)]
+        habit = rng.random() if varied else 1.0
+        if habit < 0.45:
+            strums = _picked_part(beat_times, bars, roots, meter, rng, riff=habit < 0.2)
+        colours = [any_guitar(rng) if varied else random_voice(rng) for _ in range(2)]
         takes = []
         for colour in colours:
             played = [
@@ -257,10 +275,79 @@ def make_band(
             )
             line.append((time, time + held, float(pitch)))
             time += held + float(rng.choice([0.02, 0.1, 1.0]))
-        sung = _vowel_line(line, length_s, rng)
+        sung = _vowel_line(line, length_s, rng, varied)
     kit = int(rng.choice(DRUM_KITS)) if varied else 0
     played = drums(beat_times, first_bar, meter, rng, loose, kit)
-    return Band(played, bass, chords, pair, sung)
+    other = _other_line(beat_times, bars, roots, meter, rng) if varied else none
+    return Band(played, bass, chords, pair, sung, other)
+
+
+def _picked_part(
+    beat_times: np.ndarray,
+    bars: list[int],
+    roots: list[tuple[int, bool]],
+    meter: Meter,
+    rng: np.random.Generator,
+    riff: bool,
+) -> list[StringEvent]:
+    """Let a rhythm guitar break its chords into single notes, or repeat a low riff."""
+    events = []
+    steps = 2 * meter.beats
+    order = rng.integers(0, 5, steps)
+    rests = rng.random(steps) < (0.3 if riff else 0.1)
+    muted = rng.random(steps) < (0.4 if riff else 0.0)
+    rings = float(rng.choice([1.0, 1.0, 3.0])) if not riff else 1.0
+    for bar, (root, minor) in zip(bars, roots, strict=True):
+        inside = beat_times[bar : bar + meter.beats + 1]
+        if len(inside) < 2:
+            continue
+        times = np.interp(np.arange(0, len(inside) - 1, 0.5), np.arange(len(inside)), inside)
+        chord = (0, 3, 5, 7, 10) if riff else (0, 7, 12, 16 - minor, 19)
+        for k, start in enumerate(times):
+            if rests[k]:
+                continue
+            length = rings * 0.5 * float(inside[1] - inside[0])
+            midi = 40 + (root - 40) % 12 + chord[order[k]]
+            tags = frozenset({"palm-mute"}) if muted[k] else frozenset()
+            string = 6 if riff else int(6 - order[k])
+            events.append(StringEvent(float(start), length, string, 3, float(midi), tags))
+    return events
+
+
+def _other_line(
+    beat_times: np.ndarray,
+    bars: list[int],
+    roots: list[tuple[int, bool]],
+    meter: Meter,
+    rng: np.random.Generator,
+) -> np.ndarray:
+    """Play a melody, short stabs or held notes on another instrument."""
+    track = MidiSketch()
+    track.set_up_channel(0, int(rng.choice(LINE_PROGRAMS)))
+    habit = str(rng.choice(["melody", "melody", "stabs", "held"]))
+    low = int(rng.integers(50, 72))
+    busy = rng.uniform(0.3, 0.9)
+    for bar, (root, minor) in zip(bars, roots, strict=True):
+        inside = beat_times[bar : bar + meter.beats + 1]
+        if len(inside) < 2:
+            continue
+        voicing = _voicing(root, minor, low)
+        times = np.interp(np.arange(0, len(inside) - 0.99, 0.5), np.arange(len(inside)), inside)
+        if habit == "held":
+            for note in voicing[: int(rng.integers(1, 4))]:
+                _hold(track, float(inside[0]), float(inside[-1]) - 0.03, note, 0.6, 0)
+            continue
+        for start, end in zip(times[:-1], times[1:], strict=True):
+            if rng.random() > busy:
+                continue
+            if habit == "stabs":
+                for note in voicing[:3]:
+                    _hold(track, float(start), float(start) + 0.12, note, 0.8, 0)
+                continue
+            note = voicing[int(rng.integers(4))] + int(rng.choice([0, 0, 0, 2, -2, 12]))
+            held = float(rng.choice([0.9, 0.9, 1.9])) * float(end - start)
+            _hold(track, float(start), float(start) + held, note, float(rng.uniform(0.5, 0.9)), 0)
+    return render_midi(track.file())
 
 
 def random_touch(voice: StringVoice, rng: np.random.Generator) -> StringVoice:
@@ -292,4 +379,63 @@ def random_voice(rng: np.random.Generator) -> StringVoice:
         pick_noise=float(rng.uniform(0.03, 0.5)),
         body_hz=tuple(float(f) for f in rng.uniform(90, 600, 3)),
         body_gain=float(rng.uniform(0.0, 0.8)),
+    )
+
+
+def any_guitar(rng: np.random.Generator) -> StringVoice:
+    """Draw a guitar of any build: electric, nylon, steel on a body, hollow, or like none there is.
+
+    No two of its strokes are the same, its strings beat, and a hard stroke begins sharp.
+    """
+    voice = random_voice(rng)
+    build = rng.random()
+    if build < 0.12:  # nylon: soft, short, dark, on a body that knocks
+        voice = replace(
+            voice,
+            brightness=float(rng.uniform(1.2, 2.2)),
+            decay_s=float(rng.uniform(0.8, 2.8)),
+            damping=float(rng.uniform(0.4, 1.3)),
+            stiffness=float(2.0 ** rng.uniform(-3.0, -1.0)),
+            pickup_position=0.5,
+            pick_noise=float(rng.uniform(0.02, 0.3)),
+            body_hz=(float(rng.uniform(90, 120)), float(rng.uniform(180, 240)), 420.0),
+            body_gain=float(rng.uniform(0.5, 1.5)),
+            thump=float(rng.uniform(0.0, 0.5)),
+        )
+    elif build < 0.24:  # steel strings on a body
+        voice = replace(
+            voice,
+            brightness=float(rng.uniform(0.5, 1.2)),
+            decay_s=float(rng.uniform(1.2, 4.0)),
+            pickup_position=0.5,
+            pick_noise=float(rng.uniform(0.2, 0.9)),
+            body_hz=(float(rng.uniform(90, 130)), float(rng.uniform(180, 260)), 500.0),
+            body_gain=float(rng.uniform(0.3, 1.2)),
+            thump=float(rng.uniform(0.0, 0.4)),
+        )
+    elif build < 0.32:  # hollow, flat-wound, near the neck
+        voice = replace(
+            voice,
+            brightness=float(rng.uniform(1.2, 2.4)),
+            pluck_position=float(rng.uniform(0.2, 0.45)),
+            decay_s=float(rng.uniform(0.8, 3.0)),
+            damping=float(rng.uniform(0.5, 1.5)),
+        )
+    elif build < 0.42:  # strange: beyond what is usual on every side
+        voice = replace(
+            voice,
+            brightness=float(rng.uniform(0.1, 2.2)),
+            pluck_position=float(rng.uniform(0.03, 0.5)),
+            pickup_position=float(rng.uniform(0.02, 0.5)),
+            decay_s=float(np.exp(rng.uniform(np.log(0.5), np.log(20.0)))),
+            damping=float(rng.uniform(0.02, 2.0)),
+            pick_noise=float(rng.uniform(0.0, 1.5)),
+            body_hz=tuple(float(f) for f in rng.uniform(90, 2500, 3)),
+            body_gain=float(rng.uniform(0.0, 2.5)),
+        )
+    return replace(
+        voice,
+        loose=float(rng.uniform(0.0, 1.0)),
+        beating_hz=float(rng.choice([0.0, 1.5, 4.0])),
+        sharp_cents=float(rng.uniform(0.0, 20.0)),
     )

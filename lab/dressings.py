@@ -59,8 +59,14 @@ def lead_sound(
             cabinet_hz=float(rng.uniform(2800, 7000)),
             presence=float(rng.uniform(0, 1.2)),
         )
+        if varied and rng.random() < 0.2:  # a second stage, clipped harder and nearly square
+            audio = amplify(level(audio, -10.0), SAMPLE_RATE, gain=float(rng.uniform(2.0, 25.0)))
+        if varied and rng.random() < 0.4:
+            audio = hum(audio, rng)
         if gain > 8 and rng.random() < 0.5:
             audio = gate(audio)
+    if varied and rng.random() < 0.5:
+        audio = loudspeaker(audio, rng)
     if rng.random() < 0.7:
         audio = tilt(audio, rng)
     if rng.random() < 0.12:
@@ -69,6 +75,10 @@ def lead_sound(
         audio = chorus(audio, rng)
     if varied and rng.random() < 0.12:
         audio = doubled(audio, rng)
+    if varied and rng.random() < 0.08:
+        audio = sweeping(audio, rng)
+    if varied and rng.random() < 0.06:
+        audio = pulsing(audio, rng)
     if rng.random() < 0.3:
         audio = compress(audio, float(rng.uniform(0.3, 0.8)))
     if rng.random() < 0.3:
@@ -115,6 +125,68 @@ def doubled(audio: np.ndarray, rng: np.random.Generator) -> np.ndarray:
     late = (rng.uniform(0.004, 0.022) + 0.002 * wander) * SAMPLE_RATE
     copy = np.interp(t - late, t, audio)
     return (audio + rng.uniform(0.4, 0.9) * copy).astype(np.float32)
+
+
+def loudspeaker(audio: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Send audio through a loudspeaker that no other is like: some hills, dips and a comb of its own."""
+    size = 512
+    hz = np.fft.rfftfreq(size, 1.0 / SAMPLE_RATE)
+    place = np.log2(np.maximum(hz, 40.0) / 40.0)
+    knots = np.linspace(0.0, float(place.max()), 14)
+    decibels = np.interp(place, knots, rng.normal(0.0, float(rng.uniform(1.0, 6.0)), len(knots)))
+    if rng.random() < 0.4:  # two microphones, one a little further away
+        apart = np.exp(-2j * np.pi * hz * rng.uniform(0.0001, 0.0015))
+        decibels = decibels + 20 * np.log10(np.abs(1 + rng.uniform(0.2, 0.8) * apart))
+    response = np.fft.fftshift(np.fft.irfft(10 ** (decibels / 20)) * 1.0) * np.hanning(size)
+    return signal.fftconvolve(audio, response, mode="same").astype(np.float32)
+
+
+def hum(audio: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Add what an amplifier turned up gives by itself: mains hum and hiss."""
+    t = np.arange(len(audio)) / SAMPLE_RATE
+    mains = float(rng.choice([50.0, 60.0]))
+    tone = sum(
+        rng.uniform(0, 1) / k * np.sin(2 * np.pi * mains * k * t + rng.uniform(0, 6))
+        for k in (1, 2, 3, 4, 6)
+    )
+    noise = tone + rng.uniform(0.2, 1.5) * rng.standard_normal(len(audio))
+    return (audio + _loudness(audio) * 10 ** (rng.uniform(-55, -28) / 20) * noise).astype(
+        np.float32
+    )
+
+
+def sweeping(audio: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Move the teeth of a comb through the spectrum, as flangers and phasers do."""
+    t = np.arange(len(audio))
+    sway = np.sin(2 * np.pi * rng.uniform(0.1, 1.5) * t / SAMPLE_RATE)
+    lag = rng.uniform(0.001, 0.003) * (1.05 + sway) * SAMPLE_RATE
+    return (audio + rng.uniform(-0.8, 0.8) * np.interp(t - lag, t, audio)).astype(np.float32)
+
+
+def pulsing(audio: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Let the level pulse, as a tremolo circuit does."""
+    t = np.arange(len(audio)) / SAMPLE_RATE
+    swing = 0.5 + 0.5 * np.sin(2 * np.pi * rng.uniform(3.0, 8.0) * t)
+    return (audio * (1.0 - rng.uniform(0.2, 0.8) * swing)).astype(np.float32)
+
+
+def ambience(lead: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Give what stereo effects add around a lead, (2, n): a wide room, echoes from side to side, a double."""
+    around = np.zeros((2, len(lead)), dtype=np.float32)
+    draw = rng.random()
+    if draw < 0.6:
+        seconds, wet = float(rng.uniform(0.3, 2.5)), float(rng.uniform(0.1, 0.5))
+        for side in around:
+            side += wet * add_room(lead, SAMPLE_RATE, rng, seconds=seconds, wet=1.0)
+    if draw > 0.45:
+        lag = int(rng.uniform(0.08, 0.5) * SAMPLE_RATE)
+        back = float(rng.uniform(0.1, 0.45))
+        for repeat in range(1, 5):
+            if repeat * lag < len(lead):
+                around[repeat % 2, repeat * lag :] += back**repeat * lead[: -repeat * lag]
+    if draw > 0.85:
+        around[int(rng.integers(2))] += 0.7 * doubled(lead, rng)
+    return around
 
 
 def gate(audio: np.ndarray) -> np.ndarray:
@@ -193,14 +265,17 @@ def mix(
     voice_share: float = 0.3,
     mono: bool = False,
     mp3: int = 0,
+    around: np.ndarray | None = None,
 ) -> np.ndarray:
     """Mix a lead with its band to stereo (2, n).
 
     `dressing` is ``alone``, ``drums and bass`` or ``band``; the lead stands `lead_over_db` over the
-    sum of all else.
+    sum of all else. `around` is what stereo effects add to the lead as it comes in, (2, n).
     """
     length = len(lead)
     stereo = pan(level(lead, -18.0), lead_place)
+    if around is not None:
+        stereo = stereo + around * np.float32(10 ** (-18.0 / 20) / _loudness(lead))
     if dressing != "alone" and band is not None:
         rest = pan(level(_fit(band.drums, length), rng.uniform(-4, 2)), 0.0)
         rest += pan(level(_fit(band.bass, length), rng.uniform(-5, 1)), 0.0)
@@ -233,6 +308,9 @@ def _fill(band: Band, length: int, rng: np.random.Generator, voice_share: float)
     if draw > 0.5:
         chords = level(_fit(band.chords, length), rng.uniform(-8, 0))
         filling += pan(chords, float(rng.uniform(-0.7, 0.7)))
+    if len(band.line) > 1 and rng.random() < 0.35:
+        line = level(_fit(band.line, length), rng.uniform(-12, -2))
+        filling += pan(line, float(rng.uniform(-0.9, 0.9)))
     if len(band.voice) > 1 and rng.random() < voice_share:
         filling += pan(level(_fit(band.voice, length), rng.uniform(-6, 1)), 0.0)
     return filling

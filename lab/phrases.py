@@ -42,6 +42,7 @@ class TabNote:
     bend: float = 0.0
     velocity: float = 0.8
     finger: int = 0
+    rise: float = 1.0  # how slow a bend is beside a usual one
 
 
 @dataclass(frozen=True, slots=True)
@@ -576,6 +577,70 @@ def raked(hand: Hand, beats: float) -> list[TabNote]:
     return notes
 
 
+def bent_lick(hand: Hand, beats: float) -> list[TabNote]:
+    """Bend as solos do: again and again, into the pitch of the next string, under a held note, slowly."""
+    rng = hand.rng
+    kind = str(rng.choice(["again", "unison", "under", "slow", "run", "run"]))
+    string = int(rng.integers(2, 5))
+    frets = [f for f in hand.frets_on(string, hand.position, hand.position + 4) if f > 2] or [7]
+    fret, grid = int(rng.choice(frets)), float(rng.choice([0.5, 0.5, 0.25, 1.0]))
+    amount = float(rng.choice([1.0, 2.0, 2.0, 2.0, 3.0]))
+    gap = hand.guitar.open_midi(string - 1) - hand.guitar.open_midi(string)
+    notes, beat = [], 0.0
+    while beat < beats:
+        place, above = (string, fret), (string - 1, fret + 2 - gap)
+        if kind == "again":
+            tags = ["bend", "release"] if rng.random() < 0.3 else ["bend"]
+            notes.append(_note(beat, grid, place, *tags, bend=amount))
+            beat += grid
+        elif kind == "unison" and above[1] >= 0:
+            notes.append(_note(beat, 2 * grid, place, "bend", bend=2.0))
+            notes.append(_note(beat, 2 * grid, above))
+            beat += 2 * grid
+        elif kind == "under":
+            notes.append(_note(beat, 4 * grid, place, "bend", bend=amount, rise=0.7))
+            for step in (1, 2, 3):
+                high = (string - 1, fret + int(rng.choice([0, 0, 3])))
+                notes.append(_note(beat + step * grid, grid, high))
+            beat += 4 * grid
+        elif kind == "slow":
+            length = float(rng.choice([2.0, 3.0]))
+            tags = ["bend", "vibrato"] if rng.random() < 0.4 else ["bend"]
+            notes.append(_note(beat, length, place, *tags, bend=amount, rise=rng.uniform(1.5, 4.0)))
+            beat += length
+        else:
+            tags = [["bend"], ["bend", "release"], ["pre-bend", "release"], []][
+                int(rng.integers(4))
+            ]
+            notes.append(_note(beat, grid, place, *tags, bend=amount if tags else 0.0))
+            if "release" in tags and rng.random() < 0.6:
+                notes.append(_note(beat + grid, grid, (string, max(fret - 2, 0)), "pull-off"))
+                beat += grid
+            beat += grid
+            fret = int(rng.choice(frets))
+    return notes
+
+
+def graced_line(hand: Hand, beats: float) -> list[TabNote]:
+    """Lead into the notes of a line with quick graces from one to three frets away."""
+    rng = hand.rng
+    grid = float(rng.choice([0.5, 0.5, 1.0]))
+    notes = []
+    for index, (string, fret) in enumerate(_walk(hand, hand.box(3), int(beats / grid))):
+        beat = 0.25 + index * grid
+        start = max(fret + int(rng.choice([-3, -2, -2, -1, 1, 2])), 0)
+        if start == fret or rng.random() < 0.5:
+            notes.append(_note(beat, grid, (string, fret)))
+            continue
+        slur = "hammer-on" if fret > start else "pull-off"
+        if min(start, fret) > 0 and rng.random() < 0.5:
+            slur = "slide"
+        early = float(rng.uniform(0.07, 0.14))
+        notes.append(_note(beat - early, early, (string, start), "grace", velocity=0.75))
+        notes.append(_note(beat, grid, (string, fret), slur))
+    return notes
+
+
 STYLES: dict[str, tuple[Style, float]] = {
     "line in a box": (line_in_a_box, 3.0),
     "three on a string": (three_on_a_string, 2.0),
@@ -603,6 +668,8 @@ MORE_STYLES: dict[str, tuple[Style, float]] = {
     "harmonics between": (harmonics_between, 0.8),
     "trill": (trill, 1.0),
     "muted line": (muted_line, 1.0),
+    "bent lick": (bent_lick, 2.6),
+    "graced line": (graced_line, 1.0),
 }
 """Styles for training alone: the measuring phrases are made from `STYLES`."""
 
@@ -680,8 +747,8 @@ def _curve_of(
     tags = note.techniques
     curve: curves.Curve = ()
     if "bend" in tags:
-        rise = min(rng.uniform(0.06, 0.25), 0.5 * duration_s)
-        delay = min(rng.uniform(0.0, 0.12), 0.25 * duration_s)
+        rise = min(note.rise * rng.uniform(0.06, 0.25), 0.5 * duration_s)
+        delay = min(note.rise * rng.uniform(0.0, 0.12), 0.25 * duration_s)
         curve = curves.bend(note.bend, delay, rise, duration_s)
         if "release" in tags:
             curve = curves.release(curve, 0.6 * duration_s, min(0.2, 0.3 * duration_s))
@@ -770,7 +837,7 @@ def random_lead(
         end = max(note.beat + note.beats for note in notes)
         if beat_times is not None:
             end = float(np.ceil(end - 1e-6))
-        start_s += (end + float(rng.choice([0.0, 0.0, 1.0, 2.0]))) * 60.0 / tempo
+        start_s += (end + float(rng.choice([0.0, 0.0, 1.0, 2.0, 4.0]))) * 60.0 / tempo
     if beat_times is not None:
         events = [_on_beats(event, tempo, beat_times) for event in events]
     return Lead(tuple(one_note_per_string(events)), hand, tempo, tuple(styles))

@@ -9,12 +9,15 @@ import numpy as np
 
 from juxtanote.core.analysis.spectra import HOP_LENGTH, LOWEST_MIDI, N_PITCHES, log_spectra
 from juxtanote.core.synth.strings import SLURRED, StringEvent, pitch_offsets, render_events
-from lab.backing import Meter, make_band, random_touch, random_voice
-from lab.dressings import code_as_mp3, lead_sound, mix, on_a_record
+from lab.backing import Meter, any_guitar, make_band, random_touch
+from lab.dressings import ambience, code_as_mp3, lead_sound, mix, on_a_record
 from lab.instruments import SAMPLE_RATE, render_sampled
 from lab.phrases import random_lead
 
 LENGTH_S = 24.0
+OTHER_PROGRAMS = (4, 6, 7, 11, 15, 45, 46, 80, 81, 84, 87, 105, 106, 107, 108)
+"""Plucked, struck and sustained sounds that are no guitars: a few leads on them, so that what is
+learned is pitch and onset and not a handful of samples."""
 N_FRAMES = 1 + int(LENGTH_S * SAMPLE_RATE) // HOP_LENGTH
 KINDS = (
     "onset", "active", "slurred", "slide", "muted", "harmonic", "tap", "bending", "shaking",
@@ -102,13 +105,15 @@ def lead_stem(
     draw = rng.random()
     if draw < 0.5:
         reference = 440.0 * 2 ** (detune / 12)
-        voice = random_touch(random_voice(rng), rng)
+        voice = random_touch(any_guitar(rng), rng)
         audio = render_events(
             events, SAMPLE_RATE, voice, rng, length_s=LENGTH_S, reference_hz=reference
         )
     else:
         patches = draw > 0.8
         program = int(rng.choice([24, 25, 26, 27, 27, 28, 29, 30]))
+        if draw > 0.93:
+            program, patches = int(rng.choice(OTHER_PROGRAMS)), False
         if program == 28:  # muted notes all through are another technique
             events = [replace(e, techniques=e.techniques | {"palm-mute"}) for e in events]
         touch = float(rng.uniform(0.6, 1.25))
@@ -118,7 +123,28 @@ def lead_stem(
         ]
         audio, events = render_sampled(events, program, rng, patches=patches, detune=detune)
     audio = np.pad(audio, (0, max(int(LENGTH_S * SAMPLE_RATE) - len(audio), 0)))
+    audio = handled(audio, events, rng)
     return audio[: int(LENGTH_S * SAMPLE_RATE)], events, lead.hand.root, lead.tempo
+
+
+def handled(audio: np.ndarray, events: list[StringEvent], rng: np.random.Generator) -> np.ndarray:
+    """Add what hands do beside notes: fingers that squeak along strings, knocks where notes end."""
+    squeaks, knocks = rng.uniform(0.0, 0.15, 2) * (rng.random(2) < 0.5)
+    audio = audio.copy()
+    loud = float(np.abs(audio).max())
+    for event in events:
+        for often, at, length, tone in (
+            (squeaks, event.onset_s - rng.uniform(0.03, 0.12), rng.uniform(0.03, 0.1), 0.9),
+            (knocks, event.offset_s, 0.02, -0.7),
+        ):
+            start, size = int(at * SAMPLE_RATE), int(length * SAMPLE_RATE)
+            if rng.random() >= often or not 0 <= start < len(audio) - size:
+                continue
+            noise = rng.standard_normal(size)
+            noise[1:] -= tone * noise[:-1]
+            strength = loud * 10 ** (rng.uniform(-45, -18) / 20)
+            audio[start : start + size] += (strength * noise * np.hanning(size)).astype(np.float32)
+    return audio
 
 
 def out_of_tune(events: list[StringEvent], rng: np.random.Generator) -> list[StringEvent]:
@@ -159,6 +185,7 @@ def make_scene(
                 lead_over_db=float(rng.uniform(-3, 9)),
                 lead_place=0.0 if rng.random() < 0.75 else float(rng.uniform(-0.8, 0.8)),
                 mono=rng.random() < 0.3,
+                around=ambience(lead, rng) if rng.random() < 0.3 else None,
             )
             stereo = on_a_record(stereo, rng)
             if rng.random() < 0.15:

@@ -6,7 +6,7 @@ where the pickup sits weigh the partials by |sin(nπp)|.
 """
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -60,6 +60,10 @@ class StringVoice:
     slur_level: float = 0.72  # of a slurred note beside a picked one
     slur_noise: float = 0.12
     mute_decay: float = 0.09  # part of the decay that a palm mute leaves
+    loose: float = 0.0  # how much one stroke differs from the next, 0 to 1
+    beating_hz: float = 0.0  # how far apart the two planes of a swing may lie
+    sharp_cents: float = 0.0  # how much too high a hard stroke begins
+    thump: float = 0.0  # knock of the body under a stroke
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,9 +106,14 @@ def render_event(
     if "dead" in event.techniques:
         return _dead_click(event, sample_rate, voice, rng)
     shape = _shape_of(event, voice)
+    if voice.loose:
+        voice = _this_stroke(event, voice, rng)
     n_samples = max(int((event.duration_s + RELEASE_S) * sample_rate), 8)
     times_s = np.arange(n_samples) / sample_rate
     f0 = midi_to_hz(event.midi + pitch_offsets(event, times_s), reference_hz)
+    if voice.sharp_cents and not event.techniques & (SLURRED | {"slide"}):
+        sharp = voice.sharp_cents / 1200.0 * event.velocity**2
+        f0 = f0 * np.exp2(sharp * np.exp(-times_s / 0.05))
     turns = np.cumsum(f0) / sample_rate
     numbers, weights, rates, stretch = _partials(event, float(f0.mean()), sample_rate, voice, shape)
     audio = np.zeros(n_samples, dtype=np.float32)
@@ -113,9 +122,13 @@ def render_event(
     for number, weight, rate, ratio, start in zip(
         numbers, weights, rates, stretch, starts, strict=True
     ):
-        # The two planes in which a string swings die away at different speeds.
+        # The two planes in which a string swings die away at different speeds, and may beat.
         envelope = 0.8 * np.exp(-np.float32(rate) * decay)
-        envelope += 0.2 * np.exp(-np.float32(0.35 * rate) * decay)
+        slower = 0.2 * np.exp(-np.float32(0.35 * rate) * decay)
+        if voice.beating_hz:
+            beat = 2.0 * np.pi * rng.uniform(0.0, voice.beating_hz)
+            slower *= np.cos(np.float32(beat) * decay)
+        envelope += slower
         # Whole turns are taken off in double precision: single is enough for what is left.
         angle = turns * (number * ratio)
         angle -= np.floor(angle)
@@ -125,8 +138,23 @@ def render_event(
     audio *= np.minimum(decay / np.float32(shape.attack_s), 1.0)
     noise = _pick_noise(n_samples, sample_rate, voice, rng, event.velocity * shape.noise)
     audio += noise.astype(np.float32)
+    if voice.thump:
+        knock = np.sin(np.float32(2.0 * np.pi * voice.body_hz[0]) * decay) * np.exp(-decay / 0.03)
+        audio += np.float32(0.5 * voice.thump * event.velocity * shape.noise) * knock
     audio *= np.clip((event.duration_s + RELEASE_S - times_s) / RELEASE_S, 0.0, 1.0)
     return np.asarray(audio, dtype=np.float32)
+
+
+def _this_stroke(event: StringEvent, voice: StringVoice, rng: np.random.Generator) -> StringVoice:
+    """Draw where and how hard one stroke falls: near the bridge or not, bright when it is hard."""
+    octaves = voice.loose * rng.normal(0.0, 0.5)
+    hard = 0.8 * (0.75 - event.velocity)
+    return replace(
+        voice,
+        pluck_position=min(voice.pluck_position * 2.0**octaves, 0.45),
+        brightness=max(voice.brightness + voice.loose * (hard + rng.normal(0.0, 0.15)), 0.2),
+        pick_noise=voice.pick_noise * 2.0 ** (voice.loose * rng.normal(0.0, 0.8)),
+    )
 
 
 def _shape_of(event: StringEvent, voice: StringVoice) -> _Shape:
