@@ -3,6 +3,7 @@
 import unittest
 
 import numpy as np
+from scipy.signal import hilbert
 
 from bench.composed import parse, phrases
 from bench.placement import greedy_lowest, least_movement, right
@@ -10,14 +11,26 @@ from juxtanote.core.analysis.spectra import HOP_LENGTH, LOWEST_MIDI, SAMPLE_RATE
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
 from juxtanote.core.theory.tuning import STANDARD
 from lab import curves
-from lab.dressings import gate, lead_sound, level, mix, pan
-from lab.phrases import STYLES, random_hand, random_lead
+from lab.backing import any_guitar
+from lab.dressings import (
+    ambience,
+    gate,
+    hum,
+    lead_sound,
+    level,
+    loudspeaker,
+    mix,
+    pan,
+    pulsing,
+    sweeping,
+)  # fmt: skip
+from lab.phrases import MORE_STYLES, STYLES, bent_lick, random_hand, random_lead, to_events
 
 
 class TestPhrases(unittest.TestCase):
     def test_every_style_can_be_played(self) -> None:
         rng = np.random.default_rng(1)
-        for name, (style, _) in STYLES.items():
+        for name, (style, _) in (STYLES | MORE_STYLES).items():
             for _ in range(6):
                 hand = random_hand(rng, STANDARD)
                 for tab in style(hand, 4.0):
@@ -44,6 +57,20 @@ class TestPhrases(unittest.TestCase):
             for event in random_lead(rng, 20.0).events:
                 self.assertGreaterEqual(event.onset_s, ends.get(event.string, 0.0) - 1e-6)
                 ends[event.string] = event.offset_s
+
+    def test_a_unison_bend_ends_on_the_pitch_of_the_next_string(self) -> None:
+        rng = np.random.default_rng(5)
+        seen = 0
+        for _ in range(60):
+            hand = random_hand(rng, STANDARD)
+            notes = bent_lick(hand, 4.0)
+            events = to_events(notes, hand, 90.0, 0.5)
+            for low, high in zip(events[1:], events, strict=False):
+                together = abs(low.onset_s - high.onset_s) < 1e-6
+                if together and low.string == high.string + 1 and "bend" in low.techniques:
+                    self.assertAlmostEqual(low.midi + max(v for _, v in low.curve), high.midi, 3)
+                    seen += 1
+        self.assertGreater(seen, 10)
 
     def test_composed_phrases_read_back(self) -> None:
         notes = parse("3.5^1 3.7h:0.25^3 1.5+2.5 2.8b2r~:2 4.7m", 0.5)
@@ -105,6 +132,37 @@ class TestSounds(unittest.TestCase):
         self.assertLessEqual(float(np.abs(stereo).max()), 1.0)
         self.assertTrue(np.all(np.isfinite(lead_sound(tone, rng, drive=True))))
         self.assertLessEqual(float(np.abs(gate(tone)).max()), float(np.abs(tone).max()))
+
+    def test_a_hard_stroke_begins_sharp_and_settles(self) -> None:
+        # The tension of a string rises with its swing (Fletcher & Rossing, ch. 2): 20 cents here.
+        voice = StringVoice(sharp_cents=20.0, pick_noise=0.0, stiffness=0.0, most_partials=1)
+        note = StringEvent(0.0, 1.0, 3, 0, 55.0, velocity=1.0)
+        sound = render_events([note], SAMPLE_RATE, voice, np.random.default_rng(6), length_s=1.0)
+        phase = np.unwrap(np.angle(hilbert(sound)))
+        hz = np.diff(phase) * SAMPLE_RATE / (2 * np.pi)
+        cents = 1200 * np.log2(
+            np.array([np.median(hz[400:900]), np.median(hz[9000:16000])]) / 195.998
+        )
+        self.assertTrue(8 < cents[0] < 20, cents)
+        self.assertLess(abs(float(cents[1])), 1.0)
+
+    def test_guitars_of_any_build_and_what_is_done_to_them_are_sound(self) -> None:
+        note = StringEvent(0.1, 0.6, 4, 2, 52.0)
+        for seed in range(24):
+            rng = np.random.default_rng(seed)
+            tone = render_events([note], SAMPLE_RATE, any_guitar(rng), rng, length_s=1.0)
+            self.assertLess(float(np.abs(tone[: SAMPLE_RATE // 20]).max()), 1e-6)
+            for change in (loudspeaker, hum, sweeping, pulsing, ambience):
+                changed = change(tone, rng)
+                self.assertEqual(changed.shape[-1], len(tone))
+                self.assertTrue(np.all(np.isfinite(changed)), change)
+
+    def test_a_loudspeaker_moves_nothing_in_time(self) -> None:
+        click = np.zeros(4000, dtype=np.float32)
+        click[2000] = 1.0
+        for seed in range(8):
+            heard = loudspeaker(click, np.random.default_rng(seed))
+            self.assertLessEqual(abs(int(np.argmax(np.abs(heard))) - 2000), 35)
 
 
 if __name__ == "__main__":
