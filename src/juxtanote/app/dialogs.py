@@ -7,14 +7,13 @@ from PyQt6.QtWidgets import (
     QDialogButtonBox,
     QGridLayout,
     QLabel,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
 from juxtanote import __version__
 from juxtanote.app.actions import ACTIONS, MENUS
-from juxtanote.app.widgets.parts import heading, soft, strong
+from juxtanote.app.widgets.parts import heading, scrolled, soft, strong
 from juxtanote.core.practice import care
 
 
@@ -49,10 +48,7 @@ def keys_dialog(parent: QWidget | None = None) -> QDialog:
             grid.addWidget(soft(keys), columns[side], 3 * side)
             grid.addWidget(QLabel(spec.words.replace("&", "")), columns[side], 3 * side + 1)
             columns[side] += 1
-    area = QScrollArea()
-    area.setWidget(page)
-    area.setWidgetResizable(True)
-    area.setFrameShape(QScrollArea.Shape.NoFrame)
+    area = scrolled(page)
     area.setMinimumSize(640, 560)
     return _dialog("Keys", area, parent)
 
