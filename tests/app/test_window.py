@@ -416,12 +416,13 @@ class TestWithoutDisplay(unittest.TestCase):
 
         with tempfile.TemporaryDirectory() as folder:
             paths = write_shots(Path(folder) / "shots")
-            self.assertEqual(len(paths), 6)
+            self.assertEqual(len(paths), 7)
             for path in paths:
                 from PyQt6.QtGui import QImage
 
                 image = QImage(str(path))
-                self.assertEqual((image.width(), image.height()), (1280, 800))
+                size = (840, 1188) if path.stem == "handout" else (1280, 800)  # A4 at 4 pixels a mm
+                self.assertEqual((image.width(), image.height()), size)
         QApplication.processEvents()
 
     def test_a_lesson_that_cannot_be_read_is_one_error(self) -> None:

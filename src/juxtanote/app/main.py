@@ -11,6 +11,7 @@ from juxtanote.app.folders import DATA, state_folder
 from juxtanote.core.errors import JuxtanoteError
 
 if TYPE_CHECKING:
+    from PyQt6.QtGui import QImage, QPixmap
     from PyQt6.QtWidgets import QApplication, QWidget
 
 DESK_NAMES = ("hear", "place", "check", "teach", "practise")
@@ -106,7 +107,9 @@ def open_window(
 
 
 def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False) -> list[Path]:
-    """Write one 1280×800 picture of each desk on a lesson, without a display.
+    """Write one 1280×800 picture of each desk on a lesson, and the first page of its handout.
+
+    No display is needed.
 
     Raises
     ------
@@ -119,6 +122,7 @@ def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False)
 
     from juxtanote.app.look import theme
     from juxtanote.app.main_window import CHECK, PLACE, MainWindow
+    from juxtanote.app.teach.paper import page_image
     from juxtanote.app.transport.devices import SimulatedSoundCard
 
     application = QApplication.instance() or QApplication(sys.argv[:1])
@@ -154,24 +158,27 @@ def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False)
             _choose_most_found(window)
             wait(1500)
         wait(250)
-        paths.append(_picture(window, folder / f"{name}.png"))
+        paths.append(_picture(window.grab(), folder / f"{name}.png"))
         if index == PLACE and phrases:
             here = window.document.phrase
             window.document.choose_phrase(max(phrases, key=lambda p: len(p.notes)).ident)
             window.place.next_alternative()
             wait(400)
-            paths.append(_picture(window, folder / f"{name}-compared.png"))
+            paths.append(_picture(window.grab(), folder / f"{name}-compared.png"))
             window.document.undo_stack.undo()
             window.tell("")
             if here is not None:
                 window.document.choose_phrase(here.ident)
+    pages = window.teach.laid_out()
+    if pages:
+        paths.append(_picture(page_image(pages[0], 4.0), folder / "handout.png"))
     window.shut_down()
     window.deleteLater()
     return paths
 
 
-def _picture(window: object, path: Path) -> Path:
-    if not window.grab().save(str(path)):  # type: ignore[attr-defined]
+def _picture(image: "QPixmap | QImage", path: Path) -> Path:
+    if not image.save(str(path)):
         raise JuxtanoteError(f"“{path}” could not be written. Choose another folder.")
     return path
 

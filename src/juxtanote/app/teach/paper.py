@@ -2,11 +2,12 @@
 
 from pathlib import Path
 
-from PyQt6.QtCore import QMarginsF, QPointF, QRectF, QSizeF, Qt
+from PyQt6.QtCore import QMarginsF, QPointF, QSizeF, Qt
 from PyQt6.QtGui import (
     QColor,
     QFont,
     QFontMetricsF,
+    QImage,
     QPageLayout,
     QPageSize,
     QPainter,
@@ -83,6 +84,11 @@ def write_pdf(pages: list[Page], path: Path, title: str) -> None:
     write_whole(path, fill)
 
 
-def page_rect(scale: float) -> QRectF:
-    """Give the sheet of paper in device units."""
-    return QRectF(0, 0, WIDTH * scale, HEIGHT * scale)
+def page_image(page: Page, scale: float) -> QImage:
+    """Give a page as a picture, `scale` pixels to the millimetre."""
+    image = QImage(round(WIDTH * scale), round(HEIGHT * scale), QImage.Format.Format_RGB32)
+    image.fill(PAPER)
+    painter = QPainter(image)
+    paint_page(painter, page, scale)
+    painter.end()
+    return image
