@@ -10,7 +10,7 @@ from juxtanote.core.analysis import listener
 from juxtanote.core.analysis.beats import find_beats
 from juxtanote.core.analysis.confidence import calibrated
 from juxtanote.core.analysis.curves import measure_spectra, pitch_curve
-from juxtanote.core.analysis.decode import DecoderSettings, decode
+from juxtanote.core.analysis.decode import DecoderSettings, decode, trace
 from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.key import find_keys, find_scale, pitch_class_weights
 from juxtanote.core.analysis.listen import Hints, listen
@@ -116,6 +116,30 @@ class TestCurves(unittest.TestCase):
         self.assertIn("bend", reading.techniques)
         self.assertAlmostEqual(reading.bend_semitones, 2.0, delta=0.15)
 
+    def test_a_pre_bend_is_followed_down_where_the_listener_heard_it_go(self) -> None:
+        times = np.arange(int(1.2 * RATE)) / RATE
+        fall = 3.0 - 3.0 * np.clip((times - 0.4) / 0.25, 0, 1)
+        spectra = measure_spectra(moving_tone(60 + fall), RATE)
+        known = np.rint(60 + np.interp(np.arange(100) * 0.012, times, fall))
+        at, cents, _ = pitch_curve(spectra, 63.0, 0.0, 1.2, trace=(known, 0.012))
+        reading = read_curve(at, cents, 63.0)
+        self.assertEqual(reading.techniques, {"pre-bend", "release"})
+        self.assertAlmostEqual(reading.bend_semitones, 3.0, delta=0.1)
+        self.assertEqual(reading.start_midi, 60.0)
+
+    def test_a_bend_under_a_louder_note_is_followed_where_the_listener_heard_it(self) -> None:
+        times = np.arange(int(1.2 * RATE)) / RATE
+        rise = 2.0 * np.clip((times - 0.1) / 0.3, 0, 1)
+        over = 1.5 * moving_tone(np.full(len(times), 69.0)) * (times > 0.25)
+        mixed = (moving_tone(64 + rise) + over).astype(np.float32)
+        known = np.rint(64 + np.interp(np.arange(100) * 0.012, times, rise))
+        at, cents, _ = pitch_curve(
+            measure_spectra(mixed, RATE), 64.0, 0.0, 1.2, trace=(known, 0.012)
+        )
+        wanted = 200 * np.clip((at - 0.1) / 0.3, 0, 1)
+        self.assertLess(float(np.median(np.abs(cents - wanted))), 10.0)
+        self.assertLess(float(np.max(np.abs(cents - wanted))), 100.0)
+
     def test_a_note_of_no_length_gives_nothing(self) -> None:
         spectra = measure_spectra(sine(440, 0.3), RATE)
         self.assertEqual(len(pitch_curve(spectra, 69, 0.5, 0.5)[0]), 0)
@@ -217,6 +241,27 @@ class TestDecoder(unittest.TestCase):
         write(found, 72, 21, 60, sure=0.5)
         write(found, 64, 80, 120)
         self.assertEqual(len(decode(found, DecoderSettings(expected_notes=2))), 2)
+
+    def test_a_note_does_not_bridge_a_rest_to_what_comes_at_its_pitch(self) -> None:
+        found = posteriors()
+        write(found, 60, 20, 60)
+        found.cells[1, 60 - LOWEST_MIDI, 60:90] = 0.01
+        found.cells[1, 60 - LOWEST_MIDI, 90:150] = 0.95
+        notes = decode(found)
+        self.assertEqual(notes[0].midi, 60)
+        self.assertLessEqual(notes[0].end, 64)
+
+    def test_a_bent_string_that_is_struck_anew_ends_its_note(self) -> None:
+        found = posteriors()
+        write(found, 60, 20, 40)
+        found.cells[1, 61 - LOWEST_MIDI, 40:44] = 0.95
+        found.cells[1, 62 - LOWEST_MIDI, 44:80] = 0.95
+        found.cells[7, 60 - LOWEST_MIDI : 63 - LOWEST_MIDI, 38:46] = 0.9
+        write(found, 60, 80, 110)
+        first, second = decode(found)
+        self.assertEqual((first.midi, second.midi), (60, 60))
+        self.assertTrue(76 <= first.end <= 82, first.end)
+        np.testing.assert_allclose(trace(found, first)[[5, 22, 40]], [60, 61, 62])
 
     def test_a_known_scale_helps_its_notes(self) -> None:
         found = posteriors()

@@ -17,6 +17,7 @@ STEP_SEMITONES = 0.05
 BELOW, ABOVE = 1.6, 5.2
 HARMONICS = np.arange(1, 9)
 BLOCK = 64  # frames
+TRACE_WIDTH = 1.6  # semitones
 
 
 class ShortSpectra:
@@ -66,8 +67,15 @@ def pitch_curve(
     offset_s: float,
     *,
     reference_hz: float = 440.0,
+    trace: tuple[NDArray[np.float64], float] | None = None,
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
     """Follow the pitch of one note.
+
+    Parameters
+    ----------
+    trace : (ndarray, float), optional
+        Where the note is known to sound, MIDI at steps of so many seconds from its onset: the curve
+        stays within `TRACE_WIDTH` of it, and no other note draws it away.
 
     Returns
     -------
@@ -88,7 +96,11 @@ def pitch_curve(
     first = min(first, max(last - 2, 0))
     if last - first < 2 or offset_s <= onset_s:
         return np.zeros(0), np.zeros(0), np.zeros(0)
-    offsets = np.arange(-BELOW, ABOVE, STEP_SEMITONES)
+    below, above = BELOW, ABOVE
+    if trace is not None and len(trace[0]):
+        below = max(midi - float(trace[0].min()), 0.0) + BELOW
+        above = max(float(trace[0].max()) - midi, 0.0) + TRACE_WIDTH
+    offsets = np.arange(-below, above, STEP_SEMITONES)
     hz = midi_to_hz(midi + offsets, reference_hz)
     bins = hz[:, None] * HARMONICS[None, :] / bin_hz
     usable = bins < frame_length // 2 - 1
@@ -99,8 +111,12 @@ def pitch_curve(
     values = rows[:, floor] * (1.0 - part) + rows[:, floor + 1] * part
     weights = np.where(usable, 0.84 ** (HARMONICS - 1), 0.0).astype(np.float32)
     salience = np.einsum("fph,ph->fp", np.sqrt(values), weights).astype(np.float64)
+    if trace is not None and len(trace[0]):
+        at = (np.arange(first, last) * hop_s - onset_s) / trace[1]
+        near = trace[0][np.clip(np.rint(at).astype(int), 0, len(trace[0]) - 1)] - midi
+        salience *= np.abs(offsets[None, :] - near[:, None]) < TRACE_WIDTH
     salience /= np.maximum(salience.max(axis=1, keepdims=True), 1e-9)
-    path = _smooth(salience, int(round(BELOW / STEP_SEMITONES)))
+    path = _smooth(salience, int(round(below / STEP_SEMITONES)))
     frames = np.arange(len(path))
     cents = 100.0 * (offsets[path] + STEP_SEMITONES * _fraction(salience, path))
     level = 20.0 * np.log10(np.maximum(values[frames, path].max(axis=1), 1e-6))

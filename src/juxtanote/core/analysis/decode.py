@@ -76,7 +76,7 @@ def candidates(posteriors: Posteriors, settings: DecoderSettings) -> list[FoundN
     keep = settings.active_gain * (logit(active) + settings.active_bias)
     starts, ends = _chains(begin, keep, settings.leave_cost)
     notes = [
-        _note(posteriors, row, start, end, starts)
+        _note(posteriors, row, start, _until_silent(active[row], start, end), starts)
         for row, start, end in zip(*_segments(starts, ends), strict=True)
     ]
     notes += _dead_notes(posteriors)
@@ -183,6 +183,17 @@ def _segments(
     return rows, begins, np.array(ends, dtype=np.int64)
 
 
+def _until_silent(active: NDArray[np.float32], start: int, end: int) -> int:
+    """Cut a note where its pitch is surely gone: what comes later at that pitch is another's.
+
+    A chain may bridge a gap for what lies behind it, as when the next bend ends on the same pitch.
+    """
+    silent = active[start:end] < SURELY_SILENT
+    run = np.convolve(silent, np.ones(SILENT_FRAMES, dtype=int), mode="valid")
+    gaps = np.flatnonzero(run == SILENT_FRAMES)
+    return max(start + int(gaps[0]), start + 1) if len(gaps) else int(end)
+
+
 def _note(
     posteriors: Posteriors, row: int, start: int, end: int, starts: NDArray[np.bool_]
 ) -> FoundNote:
@@ -217,6 +228,7 @@ def _note(
     )
 
 
+SURELY_SILENT, SILENT_FRAMES = 0.1, 9  # 0.1 s
 FIRM_ONSET = 0.3
 LOST_FRAMES = (3, 8)  # for how long a pitch may be lost: held, and on its way
 MOVING_FRAMES = 6  # 70 ms: the least that a bend or one swing of a vibrato lasts
@@ -238,7 +250,7 @@ def _follow(posteriors: Posteriors, starts: NDArray[np.bool_], row: int, frame: 
     """Go on while the sound is at this pitch or moves to the next without a new onset.
 
     In a bend on its way the pitch is hard to make out for some frames: there it may be lost longer,
-    and move further.
+    and move further. A string that is bent and struck anew at its fretted pitch is a new note too.
     """
     active, bending = posteriors.cells[1], posteriors.cells[7]
     n_rows, n_frames = active.shape
@@ -247,10 +259,11 @@ def _follow(posteriors: Posteriors, starts: NDArray[np.bool_], row: int, frame: 
     while frame < n_frames and quiet < (LOST_FRAMES[1] if moving else LOST_FRAMES[0]):
         low, high = max(here - 1, 0), min(here + 2, n_rows)
         moving = LOST_FRAMES[1] if bending[low:high, frame].max() > 0.5 else max(moving - 1, 0)
-        if starts[low:high, frame].any() or abs(here - row) > 5:
-            break
         if moving:
             low, high = max(here - 2, 0), min(here + 3, n_rows)
+        anew = starts[min(low, max(row - 1, 0)) : max(high, min(row + 2, n_rows)), frame]
+        if anew.any() or abs(here - row) > 5:
+            break
         best = low + int(np.argmax(active[low:high, frame]))
         if active[best, frame] > 0.4:
             here, quiet, last = best, 0, frame + 1
@@ -258,6 +271,24 @@ def _follow(posteriors: Posteriors, starts: NDArray[np.bool_], row: int, frame: 
             quiet += 1
         frame += 1
     return last
+
+
+def trace(posteriors: Posteriors, note: FoundNote) -> NDArray[np.float64]:
+    """Give the pitch (MIDI) at which the listener hears a note sound, frame by frame from its start."""
+    active, bending = posteriors.cells[1], posteriors.cells[7]
+    n_rows, n_frames = active.shape
+    here = note.midi - LOWEST_MIDI
+    first, last = max(round(note.start), 0), min(note.end, n_frames)
+    rows = np.full(max(last - first, 0), float(note.midi))
+    for frame in range(first, last):
+        reach = 3 if bending[max(here - 1, 0) : here + 2, frame].max() > 0.5 else 1
+        low = max(here - reach, 0)
+        near = active[low : min(here + reach + 1, n_rows), frame]
+        best = low + int(np.argmax(near))
+        if active[best, frame] > max(0.4, active[here, frame] + 0.1):
+            here = best
+        rows[frame - first] = LOWEST_MIDI + here
+    return rows
 
 
 def _dead_notes(posteriors: Posteriors) -> list[FoundNote]:

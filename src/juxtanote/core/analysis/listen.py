@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from juxtanote.core.analysis import curves, listener, one_voice
 from juxtanote.core.analysis.confidence import calibrated
-from juxtanote.core.analysis.decode import DecoderSettings, decode
+from juxtanote.core.analysis.decode import DecoderSettings, decode, trace
 from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.partials import measure_stiffness
 from juxtanote.core.analysis.spectra import HOP_LENGTH, LOWEST_MIDI, SAMPLE_RATE
@@ -139,6 +139,7 @@ def listen(
         none = np.zeros(1)
         return Listening((), start_s, HOP_LENGTH / SAMPLE_RATE, none, none - 120.0, none)
     reference_hz = cents_to_reference_hz(reference_cents)
+    heard: listener.Posteriors | None = None
     if learned and listener.weights_are_here():
         heard = listener.listen(
             mid, side, reference_cents=reference_cents, progress=part_of(progress, 0.0, 0.6)
@@ -154,7 +155,8 @@ def listen(
         voices = (onset_curve >= 0).astype(np.float64)
         onset_rows = None
     spectra = curves.measure_spectra(mid, SAMPLE_RATE)
-    notes = _describe(found, mid, spectra, reference_hz, part_of(progress, 0.6, 1.0))
+    traces = [None if note.dead or heard is None else trace(heard, note) for note in found]
+    notes = _describe(found, traces, mid, spectra, reference_hz, part_of(progress, 0.6, 1.0))
     level = _level_curve(mid, len(onset_curve))
     notes = _with_strings(notes, mid, reference_hz)
     notes = [_with_other_kinds(notes, k, onset_rows) for k in range(len(notes))]
@@ -249,6 +251,7 @@ def _level_curve(mid: NDArray[np.float32], n_frames: int) -> NDArray[np.float64]
 
 def _describe(
     found: list[FoundNote],
+    traces: list[NDArray[np.float64] | None],
     mid: NDArray[np.float32],
     spectra: curves.ShortSpectra,
     reference_hz: float,
@@ -267,9 +270,13 @@ def _describe(
         if note.dead:
             notes.append(_dead(note, onset, found, index))
             continue
+        known = traces[index]
+        # A bend that is held under other notes is followed on: what the listener hears keeps it apart.
+        held_on = known is not None and note.bending > kind_threshold("bending")
         times, cents, _ = curves.pitch_curve(
-            spectra, note.midi, onset, min(offset, later - 0.01), reference_hz=reference_hz
-        )
+            spectra, note.midi, onset, offset if held_on else min(offset, later - 0.01),
+            reference_hz=reference_hz, trace=None if known is None else (known, hop_s),
+        )  # fmt: skip
         slides_on = _slides_on(found, starts, index)
         reading = read_curve(times, cents, float(note.midi), glides_on=slides_on)
         reading = _shaken(_believed(reading, note, crowded=_crowded(found, index)), note)
