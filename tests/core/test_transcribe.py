@@ -9,7 +9,8 @@ import numpy as np
 import soundfile
 
 from juxtanote.core.analysis.decode import FoundNote
-from juxtanote.core.analysis.listen import PerceivedNote, join_glides
+from juxtanote.core.analysis.glides import join_glides
+from juxtanote.core.analysis.listen import PerceivedNote
 from juxtanote.core.audio.read import Sound
 from juxtanote.core.progress import Cancelled
 from juxtanote.core.score.lesson import Focus, Lesson, Phrase
@@ -149,6 +150,28 @@ class TestJoiningGlides(unittest.TestCase):
     def test_a_clear_note_is_left_alone(self) -> None:
         notes = [self._note(10, 30, 67, 0.95), self._note(28, 70, 69, 0.97)]
         self.assertEqual(join_glides(notes), notes)
+
+    def test_a_held_bend_is_not_struck_again_by_notes_over_it(self) -> None:
+        bent = self._note(10, 60, 72, 0.99, bending=0.95)
+        over = [self._note(s, s + 20, 77, 0.95) for s in (30, 50)]
+        ghosts = [self._note(s, s + 20, 74, 0.5) for s in (30, 50)]
+        joined = join_glides([bent, ghosts[0], over[0], ghosts[1], over[1]])
+        self.assertEqual([(n.midi, n.end) for n in joined], [(72, 70), (77, 50), (77, 70)])
+        struck = self._note(30, 50, 74, 0.97)
+        self.assertIn(struck, join_glides([bent, struck, over[0]]))
+
+    def test_a_quick_bend_that_comes_down_is_one_note(self) -> None:
+        bent = self._note(10, 22, 67, 0.99, bending=0.9)
+        down = self._note(22, 30, 67, 0.5)
+        self.assertEqual([n.end for n in join_glides([bent, down])], [30])
+        again = self._note(22, 30, 67, 0.95)
+        self.assertEqual(join_glides([bent, again]), [bent, again])
+
+    def test_what_lies_between_two_strings_bent_together_is_no_note(self) -> None:
+        three = [self._note(10, 60, midi, 0.9, bending=0.5) for midi in (72, 73, 74)]
+        self.assertEqual([n.midi for n in join_glides(three)], [72, 74])
+        still = [self._note(10, 60, midi, 0.9) for midi in (72, 73, 74)]
+        self.assertEqual(join_glides(still), still)
 
     def test_a_far_or_late_note_is_left_alone(self) -> None:
         notes = [

@@ -9,6 +9,8 @@ from juxtanote.core.analysis import curves, listener, one_voice
 from juxtanote.core.analysis.confidence import calibrated
 from juxtanote.core.analysis.decode import DecoderSettings, decode, trace
 from juxtanote.core.analysis.found import FoundNote
+from juxtanote.core.analysis.glides import join_glides
+from juxtanote.core.analysis.listener import kind_threshold
 from juxtanote.core.analysis.partials import measure_stiffness
 from juxtanote.core.analysis.spectra import HOP_LENGTH, LOWEST_MIDI, SAMPLE_RATE
 from juxtanote.core.analysis.techniques import Reading, read_curve
@@ -16,8 +18,6 @@ from juxtanote.core.progress import Progress, no_progress, part_of
 from juxtanote.core.theory.tuning import Guitar
 from juxtanote.core.units import amplitude_to_db, cents_to_reference_hz, midi_to_hz
 
-GLIDE_BELOW = 0.55
-BEND_SOON = (6.0, 26.0)  # frames from the stroke to the top: 70 to 300 ms
 TIED_GAP_S = 0.09
 CONFUSED = (-2, -1, 1, 2)  # semitones
 SEEN_TOO, SURELY_SHAKEN = 0.6, 0.45  # a vibrato that its curve shows as well needs less
@@ -352,54 +352,6 @@ def _kinds(note: FoundNote) -> set[str]:
     if note.muted > kind_threshold("muted"):
         kinds.add("muted")
     return kinds
-
-
-def kind_threshold(kind: str) -> float:
-    """Give from where on a kind of attack is believed; settled with the weights."""
-    known = listener.recipe().get("kind_thresholds", {})
-    return float(known.get(kind, 0.5)) if isinstance(known, dict) else 0.5
-
-
-def join_glides(found: list[FoundNote]) -> list[FoundNote]:
-    """Make one note of a bend that was heard as two or three: struck, its top, and let down."""
-    joined: list[FoundNote] = []
-    tops: dict[int, int] = {}  # notes of `joined` that were bent: the pitch they were bent to
-    for note in found:
-        recent = range(len(joined) - 1, max(len(joined) - 4, -1), -1)
-        source = next((k for k in recent if _belongs_to(note, joined[k], tops.get(k))), None)
-        if source is None:
-            joined.append(note)
-            continue
-        tops[source] = note.midi
-        joined[source] = replace(
-            joined[source],
-            end=max(joined[source].end, note.end),
-            bending=max(joined[source].bending, note.bending, kind_threshold("bending") + 0.01),
-            shaking=max(joined[source].shaking, note.shaking),
-        )
-    return joined
-
-
-def _belongs_to(note: FoundNote, before: FoundNote, top: int | None) -> bool:
-    """Tell whether a note is only where an earlier one has been bent, or let down, to.
-
-    A slide leaves a note that has had its time; a bend is on its way at once. What the listener
-    calls a glide soon after the stroke is therefore a bend, and a glide back to the fretted pitch
-    its release.
-    """
-    if note.dead or before.dead or not before.end >= note.start - 4.0:
-        return False
-    after = note.start - before.start
-    rise = note.midi - before.midi
-    glides = note.slide > kind_threshold("slide") and note.slide > note.slurred
-    if top is not None:
-        return abs(note.midi - top) <= 4 and note.midi >= before.midi and glides
-    if not 3.0 <= after <= 80.0 or not 1 <= abs(rise) <= 4:
-        return False
-    soon = BEND_SOON[0] <= after <= BEND_SOON[1] and note.end - note.start > 1.2 * after
-    if glides and rise > 0 and soon:
-        return True
-    return calibrated(note) < GLIDE_BELOW and note.slurred < kind_threshold("slurred")
 
 
 def _dead(note: FoundNote, onset: float, found: list[FoundNote], index: int) -> PerceivedNote:

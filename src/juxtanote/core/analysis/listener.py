@@ -64,6 +64,12 @@ def recipe() -> dict[str, object]:
     return dict(json.loads(path.read_text("utf-8"))) if path.is_file() else {}
 
 
+def kind_threshold(kind: str) -> float:
+    """Give from where on a kind of attack is believed; settled with the weights."""
+    known = recipe().get("kind_thresholds", {})
+    return float(known.get(kind, 0.5)) if isinstance(known, dict) else 0.5
+
+
 @lru_cache(maxsize=1)
 def _session():  # type: ignore[no-untyped-def]
     """Open the compiled network, or give None where onnxruntime or the file is missing."""
