@@ -157,12 +157,14 @@ class TestJoiningGlides(unittest.TestCase):
         ghosts = [self._note(s, s + 20, 74, 0.5) for s in (30, 50)]
         joined = join_glides([bent, ghosts[0], over[0], ghosts[1], over[1]])
         self.assertEqual([(n.midi, n.end) for n in joined], [(72, 70), (77, 50), (77, 70)])
+        both = [self._note(30, 50, 72, 0.97), self._note(30, 50, 74, 0.6)]
+        self.assertEqual(join_glides([bent, *both]), [bent, *both])  # its string is struck anew
         struck = self._note(30, 50, 74, 0.97)
         self.assertIn(struck, join_glides([bent, struck, over[0]]))
 
     def test_a_quick_bend_that_comes_down_is_one_note(self) -> None:
         bent = self._note(10, 22, 67, 0.99, bending=0.9)
-        down = self._note(22, 30, 67, 0.5)
+        down = self._note(22, 30, 67, 0.35)
         self.assertEqual([n.end for n in join_glides([bent, down])], [30])
         again = self._note(22, 30, 67, 0.95)
         self.assertEqual(join_glides([bent, again]), [bent, again])

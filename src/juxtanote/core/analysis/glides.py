@@ -27,14 +27,14 @@ def join_glides(found: list[FoundNote]) -> list[FoundNote]:
     for note in found:
         if _between_two(note, found):
             continue
-        struck_over = _struck_over(note, found)
+        over = _struck_with(note, found)
         recent = range(len(joined) - 1, max(len(joined) - 8, -1), -1)
         source = next(
             (
                 k
                 for k in recent
                 if (k > len(joined) - 4 and _belongs_to(note, joined[k], tops.get(k)))
-                or (struck_over and _is_held(note, joined[k], tops.get(k)))
+                or _is_held(note, joined[k], tops.get(k), over)
                 or _is_let_down(note, joined[k])
             ),
             None,
@@ -75,18 +75,24 @@ def _belongs_to(note: FoundNote, before: FoundNote, top: int | None) -> bool:
     return calibrated(note) < GLIDE_BELOW and note.slurred < kind_threshold("slurred")
 
 
-def _struck_over(note: FoundNote, found: list[FoundNote]) -> bool:
-    """Tell whether another pitch is struck at the same time."""
-    return any(
-        not other.dead
+def _struck_with(note: FoundNote, found: list[FoundNote]) -> set[int]:
+    """Give the other pitches that are struck at the same time."""
+    return {
+        other.midi
+        for other in found
+        if not other.dead
         and other.midi != note.midi
         and abs(other.start - note.start) < TOGETHER_FRAMES
-        for other in found
-    )
+    }
 
 
-def _is_held(note: FoundNote, before: FoundNote, top: int | None) -> bool:
-    """Tell whether a note that comes with another is an earlier bend, held on its top."""
+def _is_held(note: FoundNote, before: FoundNote, top: int | None, over: set[int]) -> bool:
+    """Tell whether a note that comes with others is an earlier bend, held on its top.
+
+    It is not where the bent string is struck anew.
+    """
+    if not over or before.midi in over:
+        return False
     if note.dead or before.dead or not before.end >= note.start - 4.0:
         return False
     if top is not None:
