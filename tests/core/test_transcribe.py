@@ -166,6 +166,11 @@ class TestJoiningGlides(unittest.TestCase):
         bent = self._note(10, 22, 67, 0.99, bending=0.9)
         down = self._note(22, 30, 67, 0.35)
         self.assertEqual([n.end for n in join_glides([bent, down])], [30])
+        shaken = self._note(110, 150, 69, 0.3, bending=0.9)
+        held = replace(bent, end=110)
+        self.assertEqual([n.end for n in join_glides([held, shaken])], [150])
+        anew = self._note(110, 150, 69, 0.95, bending=0.9)
+        self.assertEqual(join_glides([held, anew]), [held, anew])
         again = self._note(22, 30, 67, 0.95)
         self.assertEqual(join_glides([bent, again]), [bent, again])
 

@@ -11,9 +11,10 @@ from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.listener import kind_threshold
 
 GLIDE_BELOW = 0.55
-BEND_SOON = (6.0, 26.0)  # frames from the stroke to the top: 70 to 300 ms
+BEND_SOON = (4.0, 26.0)  # frames from the stroke to the top: 50 to 300 ms
 WIDEST = 4  # semitones
 TOGETHER_FRAMES = 3.0
+WEAKLY_STRUCK = 0.6
 SURELY_STRUCK = 0.75  # an onset from here on is no bend that is held
 LET_DOWN_BELOW = 0.7
 LET_DOWN_WITHIN = 40.0  # frames from the stroke
@@ -36,6 +37,7 @@ def join_glides(found: list[FoundNote]) -> list[FoundNote]:
                 if (k > len(joined) - 4 and _belongs_to(note, joined[k], tops.get(k)))
                 or _is_held(note, joined[k], tops.get(k), over)
                 or _is_let_down(note, joined[k])
+                or _is_still_on_its_way(note, joined[k])
             ),
             None,
         )
@@ -113,6 +115,18 @@ def _is_let_down(note: FoundNote, before: FoundNote) -> bool:
         and 3.0 <= note.start - before.start <= LET_DOWN_WITHIN
         and before.end >= note.start - 4.0
         and note.onset_posterior < SURELY_STRUCK
+        and calibrated(note) < LET_DOWN_BELOW
+    )
+
+
+def _is_still_on_its_way(note: FoundNote, before: FoundNote) -> bool:
+    """Tell whether a weak onset is in the middle of a slow or shaken bend, long after the stroke."""
+    return (
+        not note.dead
+        and 1 <= note.midi - before.midi <= WIDEST
+        and min(before.bending, note.bending) > kind_threshold("bending")
+        and before.end >= note.start - 4.0
+        and note.onset_posterior < WEAKLY_STRUCK
         and calibrated(note) < LET_DOWN_BELOW
     )
 
