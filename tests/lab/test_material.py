@@ -12,6 +12,7 @@ from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
 from juxtanote.core.theory.tuning import STANDARD
 from lab import curves
 from lab.backing import any_guitar
+from lab.blend import blend
 from lab.dressings import (
     ambience,
     gate,
@@ -102,6 +103,17 @@ class TestCurves(unittest.TestCase):
         shaken = np.array(curves.vibrato((), 1.0, 0.2, 5.0, 0.4))
         self.assertTrue(0.38 <= float(shaken[:, 1].max()) <= 0.401)
         self.assertGreaterEqual(float(shaken[:, 1].min()), 0.0)
+
+
+class TestBlending(unittest.TestCase):
+    def test_weights_go_their_share_of_the_way(self) -> None:
+        early = {"a": np.zeros((2, 3), np.float32), "b": np.ones(4, np.float32)}
+        late = {"a": np.ones((2, 3), np.float32), "b": np.ones(4, np.float32)}
+        halfway = blend(early, late, 0.25)
+        np.testing.assert_array_equal(halfway["a"], np.full((2, 3), 0.25, np.float16))
+        np.testing.assert_array_equal(halfway["b"], np.ones(4, np.float16))
+        with self.assertRaises(ValueError):
+            blend(early, {"a": late["a"]}, 0.5)
 
 
 class TestSounds(unittest.TestCase):
