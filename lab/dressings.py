@@ -137,7 +137,7 @@ def loudspeaker(audio: np.ndarray, rng: np.random.Generator) -> np.ndarray:
     if rng.random() < 0.4:  # two microphones, one a little further away
         apart = np.exp(-2j * np.pi * hz * rng.uniform(0.0001, 0.0015))
         decibels = decibels + 20 * np.log10(np.abs(1 + rng.uniform(0.2, 0.8) * apart))
-    response = np.fft.fftshift(np.fft.irfft(10 ** (decibels / 20)) * 1.0) * np.hanning(size)
+    response = np.fft.fftshift(np.fft.irfft(10 ** (decibels / 20))) * np.hanning(size)
     return signal.fftconvolve(audio, response, mode="same").astype(np.float32)
 
 

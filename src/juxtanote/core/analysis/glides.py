@@ -4,6 +4,7 @@ A bent string is struck once. What the decoder lists besides is its top, its way
 when another string is struck over it, or a pitch between two strings of which one is bent to the other.
 """
 
+from bisect import bisect_left, bisect_right
 from dataclasses import replace
 
 from juxtanote.core.analysis.confidence import calibrated
@@ -22,13 +23,20 @@ CLUSTERED = 0.3  # how surely one of three neighbouring pitches is on its way
 
 
 def join_glides(found: list[FoundNote]) -> list[FoundNote]:
-    """Make one note of a bend that was heard as two or three: struck, its top, held, and let down."""
+    """Make one note of a bend that was heard as two or three: struck, its top, held, and let down.
+
+    `found` is ordered by start.
+    """
+    starts = [note.start for note in found]
     joined: list[FoundNote] = []
     tops: dict[int, int] = {}  # notes of `joined` that were bent: the pitch they were bent to
     for note in found:
-        if _between_two(note, found):
+        first = bisect_left(starts, note.start - TOGETHER_FRAMES)
+        last = bisect_right(starts, note.start + TOGETHER_FRAMES)
+        together = [other for other in found[first:last] if not other.dead]
+        if _between_two(note, together):
             continue
-        over = _struck_with(note, found)
+        over = {other.midi for other in together} - {note.midi}
         recent = range(len(joined) - 1, max(len(joined) - 8, -1), -1)
         source = next(
             (
@@ -77,17 +85,6 @@ def _belongs_to(note: FoundNote, before: FoundNote, top: int | None) -> bool:
     return calibrated(note) < GLIDE_BELOW and note.slurred < kind_threshold("slurred")
 
 
-def _struck_with(note: FoundNote, found: list[FoundNote]) -> set[int]:
-    """Give the other pitches that are struck at the same time."""
-    return {
-        other.midi
-        for other in found
-        if not other.dead
-        and other.midi != note.midi
-        and abs(other.start - note.start) < TOGETHER_FRAMES
-    }
-
-
 def _is_held(note: FoundNote, before: FoundNote, top: int | None, over: set[int]) -> bool:
     """Tell whether a note that comes with others is an earlier bend, held on its top.
 
@@ -131,18 +128,12 @@ def _is_still_on_its_way(note: FoundNote, before: FoundNote) -> bool:
     )
 
 
-def _between_two(note: FoundNote, found: list[FoundNote]) -> bool:
+def _between_two(note: FoundNote, together: list[FoundNote]) -> bool:
     """Tell whether a note lies a semitone over one and under another, of which one is bent.
 
     No hand plays three neighbouring semitones at once; a bend into the pitch of the next string
     passes the one between.
     """
-    beside = [
-        other
-        for other in found
-        if not other.dead
-        and abs(other.start - note.start) < TOGETHER_FRAMES
-        and abs(other.midi - note.midi) == 1
-    ]
+    beside = [other for other in together if abs(other.midi - note.midi) == 1]
     both = {other.midi - note.midi for other in beside} == {-1, 1}
     return both and max(n.bending for n in [note, *beside]) > CLUSTERED
