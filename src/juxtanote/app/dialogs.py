@@ -6,13 +6,13 @@ from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QGridLayout,
-    QLabel,
     QVBoxLayout,
     QWidget,
 )
 
 from juxtanote import __version__
-from juxtanote.app.actions import ACTIONS, MENUS
+from juxtanote.app.actions import ACTIONS, IN_THE_HAND, MENUS
+from juxtanote.app.look.theme import px
 from juxtanote.app.widgets.parts import heading, scrolled, soft, strong
 from juxtanote.core.practice import care
 
@@ -20,6 +20,7 @@ from juxtanote.core.practice import care
 def _dialog(title: str, inside: QWidget, parent: QWidget | None) -> QDialog:
     dialog = QDialog(parent)
     dialog.setWindowTitle(title)
+    dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     column = QVBoxLayout(dialog)
     column.setContentsMargins(24, 20, 24, 16)
     column.addWidget(inside)
@@ -30,27 +31,51 @@ def _dialog(title: str, inside: QWidget, parent: QWidget | None) -> QDialog:
 
 
 def keys_dialog(parent: QWidget | None = None) -> QDialog:
-    """Show every key on one page."""
+    """Show every key on one page, those of the strip and the sheet too."""
     page = QWidget()
     grid = QGridLayout(page)
-    grid.setHorizontalSpacing(18)
-    grid.setVerticalSpacing(3)
-    columns = [0, 0]
-    for number, menu in enumerate(MENUS):
-        side = 0 if number < 5 else 1
-        rows = [spec for spec in ACTIONS if spec.menu == menu and spec.keys]
-        if not rows:
-            continue
-        grid.addWidget(strong(menu), columns[side], 3 * side, 1, 2)
-        columns[side] += 1
-        for spec in rows:
-            keys = QKeySequence(spec.keys).toString(QKeySequence.SequenceFormat.NativeText)
-            grid.addWidget(soft(keys), columns[side], 3 * side)
-            grid.addWidget(QLabel(spec.words.replace("&", "")), columns[side], 3 * side + 1)
-            columns[side] += 1
+    grid.setHorizontalSpacing(px(14))
+    grid.setVerticalSpacing(2)
+    groups: list[tuple[str, list[tuple[str, str]]]] = []
+    for menu in MENUS:
+        rows = [
+            (_keys(spec.keys), spec.words.replace("&", ""))
+            for spec in ACTIONS
+            if spec.menu == menu and spec.keys
+        ]
+        if menu == "Edit":
+            rows = [("Ctrl+Z", "Undo"), ("Ctrl+Shift+Z", "Redo"), *rows]
+        if rows:
+            groups.append((menu, rows))
+    for where in dict.fromkeys(where for where, _, _ in IN_THE_HAND):
+        groups.append(
+            (where, [(keys, words) for place, keys, words in IN_THE_HAND if place == where])
+        )
+    total = sum(len(rows) + 1 for _, rows in groups)
+    at, side = 0, 0
+    for name, rows in groups:
+        if at > total / KEY_COLUMNS and side < KEY_COLUMNS - 1:
+            at, side = 0, side + 1
+        grid.addWidget(strong(name), at, 3 * side, 1, 2)
+        at += 1
+        for keys, words in rows:
+            grid.addWidget(soft(keys), at, 3 * side)
+            grid.addWidget(soft(words, wrap=False), at, 3 * side + 1)
+            at += 1
+    for side in range(KEY_COLUMNS - 1):
+        grid.setColumnMinimumWidth(3 * side + 2, px(18))
     area = scrolled(page)
-    area.setMinimumSize(640, 560)
+    wanted = page.sizeHint()
+    area.setMinimumSize(min(wanted.width() + 24, px(1040)), min(wanted.height() + 8, px(640)))
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
     return _dialog("Keys", area, parent)
+
+
+def _keys(keys: str) -> str:
+    return QKeySequence(keys).toString(QKeySequence.SequenceFormat.NativeText)
+
+
+KEY_COLUMNS = 3
 
 
 def care_dialog(parent: QWidget | None = None) -> QDialog:

@@ -1,4 +1,4 @@
-"""Windows that ask: what the person knows before a listening, where a phrase moves, which guitar."""
+"""Windows that ask: what the person knows before a listening, which variant, which guitar."""
 
 from dataclasses import replace
 
@@ -18,14 +18,24 @@ from PyQt6.QtWidgets import (
 from juxtanote.app.widgets.parts import number_box, soft
 from juxtanote.core.analysis.listen import Hints
 from juxtanote.core.errors import TuningError
-from juxtanote.core.score.lesson import Lesson, Phrase
-from juxtanote.core.score.transpose import Moved, along_the_neck, to_other_strings
+from juxtanote.core.score.lesson import (
+    KEY,
+    PLAIN,
+    SLURRED,
+    STRINGS,
+    Context,
+    Lesson,
+    Phrase,
+    Variation,
+)
+from juxtanote.core.score.transpose import Moved, vary
+from juxtanote.core.theory.keys import known_key
 from juxtanote.core.theory.pitch import pitch_name
-from juxtanote.core.theory.scales import SCALES, parse_key
+from juxtanote.core.theory.scales import SCALES
 from juxtanote.core.theory.tuning import PRESETS, Guitar, parse_tuning, tuning_name
 
 
-class _Form(QDialog):
+class Form(QDialog):
     """A window with rows, a line for what is wrong, and two buttons."""
 
     def __init__(self, title: str, accept: str, parent: QWidget | None) -> None:
@@ -50,21 +60,24 @@ class _Form(QDialog):
         self.accept()
 
 
-class HintsForm(_Form):
+class HintsForm(Form):
     """What the person knows: number of notes, scale, voices. The stretch is the selection or phrase."""
 
     def __init__(
-        self, lesson: Lesson, phrase: Phrase, selected: int, parent: QWidget | None = None
+        self, lesson: Context, phrase: Phrase, selected: int, parent: QWidget | None = None
     ) -> None:
         super().__init__(f"Listen again to {phrase.name}", "Listen", parent)
         self._lesson = lesson
         self.count = number_box(0, 400, 1, 0, " notes", "Number of notes")
         self.count.setSpecialValueText("I do not know")
         self.in_scale = QCheckBox()
-        has_scale = bool(lesson.key and lesson.scale in SCALES)
+        key = known_key(lesson.key)
+        has_scale = key is not None and lesson.scale in SCALES
         self.in_scale.setEnabled(has_scale)
         words = (
-            f"{lesson.key.split()[0]} {lesson.scale}" if has_scale else "set key and scale first"
+            f"{key.tonic} {lesson.scale}"
+            if key is not None and has_scale
+            else "set key and scale first"
         )
         self.in_scale.setText(f"only notes of {words}" if has_scale else words)
         self.one_voice = QCheckBox("one note at a time")
@@ -102,7 +115,8 @@ class HintsForm(_Form):
         """Give what was said."""
         scale = None
         if self.in_scale.isChecked():
-            tonic, _ = parse_key(self._lesson.key)
+            key = known_key(self._lesson.key)
+            tonic = key.pitch_class if key is not None else 0
             scale = frozenset((tonic + step) % 12 for step in SCALES[self._lesson.scale])
         return Hints(
             expected_notes=self.count.value() or None, scale=scale,
@@ -110,14 +124,16 @@ class HintsForm(_Form):
         )  # fmt: skip
 
 
-class MoveForm(_Form):
-    """Where a phrase moves: to another key along the neck, or to other strings."""
+class MoveForm(Form):
+    """Which variant hangs under a phrase: another key, other strings, every note picked, slurred."""
 
     def __init__(self, lesson: Lesson, phrase: Phrase, parent: QWidget | None = None) -> None:
-        super().__init__(f"Move {phrase.name}", "Make a moved copy", parent)
+        super().__init__(f"A variant of {phrase.name}", "Make the variant", parent)
         self._lesson, self._phrase = lesson, phrase
-        self.along = QRadioButton("to another key, along the neck")
+        self.along = QRadioButton("in another key, along the neck")
         self.across = QRadioButton("the same notes, on other strings")
+        self.plain = QRadioButton("plain: every note picked")
+        self.slurred = QRadioButton("slurred wherever notes follow on one string")
         self.along.setChecked(True)
         self.semitones = QSpinBox()
         self.semitones.setRange(-12, 12)
@@ -129,32 +145,40 @@ class MoveForm(_Form):
         self.side.setAccessibleName("Which strings")
         self.rows.addRow(self.along, self.semitones)
         self.rows.addRow(self.across, self.side)
-        for signal in (self.along.toggled, self.semitones.valueChanged, self.side.activated):
-            signal.connect(self._preview)
+        self.rows.addRow(self.plain)
+        self.rows.addRow(self.slurred)
+        for button in (self.along, self.across, self.plain, self.slurred):
+            button.toggled.connect(self._preview)
+        self.semitones.valueChanged.connect(self._preview)
+        self.side.activated.connect(self._preview)
         self._preview()
 
-    def moved(self) -> Moved:
-        """Give the moved copy."""
+    def _variation(self) -> Variation:
         if self.along.isChecked():
-            return along_the_neck(self._lesson, self._phrase, self.semitones.value())
-        step = 1 if self.side.currentIndex() == 0 else -1
-        return to_other_strings(self._lesson, self._phrase, step)
+            return Variation(KEY, self.semitones.value())
+        if self.across.isChecked():
+            return Variation(STRINGS, 1 if self.side.currentIndex() == 0 else -1)
+        return Variation(PLAIN if self.plain.isChecked() else SLURRED)
+
+    def moved(self) -> Moved:
+        """Give the variant."""
+        return vary(self._lesson, self._phrase, self._variation())
 
     def _preview(self, *_: object) -> None:
         self.semitones.setEnabled(self.along.isChecked())
         self.side.setEnabled(self.across.isChecked())
-        going = self.across.isChecked() or self.semitones.value() != 0
+        going = not self.along.isChecked() or self.semitones.value() != 0
         if self.accept_button is not None:
             self.accept_button.setEnabled(going)
-        problems = self.moved().problems
-        shown = "; ".join(problems[:4]) + ("; and more" if len(problems) > 4 else "")
         if not going:
             self.said.setText("Choose how many semitones up or down.")
             return
+        problems = self.moved().problems
+        shown = "; ".join(problems[:4]) + ("; and more" if len(problems) > 4 else "")
         self.said.setText(f"What changes: {shown}." if problems else "Every note keeps its shape.")
 
 
-class GuitarForm(_Form):
+class GuitarForm(Form):
     """Tuning, capo, frets, scale length, and what the hands use."""
 
     def __init__(self, guitar: Guitar, parent: QWidget | None = None) -> None:
@@ -201,7 +225,7 @@ class GuitarForm(_Form):
                 scale_length_mm=self.scale.value(), left_handed=self.left.isChecked(),
                 thumb_over=self.thumb.isChecked(), bar_finger=self.bar.currentIndex() + 2,
             )  # fmt: skip
-        except TuningError as error:
+        except (TuningError, ValueError) as error:
             self.said.setText(str(error))
             return
         self.accept()

@@ -1,14 +1,39 @@
 """The line on top: whose lesson, the five desks as the way of work, what is left to do."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QWidget
+from PyQt6.QtGui import QPainter, QPaintEvent, QResizeEvent
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
-from juxtanote.app.document import Document
-from juxtanote.app.look.theme import LARGE, TEXT, colour, font, pen
-from juxtanote.core.checks.findings import find_problems
+from juxtanote.app.derived import Findings
+from juxtanote.app.document import Change, Document
+from juxtanote.app.look.theme import LARGE, TEXT, colour, font, pen, px
 
 DESKS = ("Hear", "Place", "Check", "Teach", "Practise")
+
+
+class Elided(QLabel):
+    """A line that ends in dots where it has no room; all of it stands in its tool tip."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._whole = ""
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+
+    def show_text(self, text: str) -> None:
+        """Show a text."""
+        self._whole = text
+        self.setToolTip(text)
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        mode = Qt.TextElideMode.ElideRight
+        shown = self.fontMetrics().elidedText(self._whole, mode, max(self.width() - 2, 8))
+        if shown != self.text():
+            self.setText(shown)
 
 
 class Header(QWidget):
@@ -16,39 +41,42 @@ class Header(QWidget):
 
     desk_chosen = pyqtSignal(int)
 
-    def __init__(self, document: Document, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, document: Document, findings: Findings, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
-        self._document = document
-        self.setFixedHeight(44)
-        self._title, self._phrase, self._left = QLabel(), QLabel(), QLabel()
+        self._document, self._findings = document, findings
+        self.setFixedHeight(px(44))
+        self._title, self._phrase, self._left = Elided(), Elided(), Elided()
         self._title.setFont(font(LARGE, 600))
         for label in (self._phrase, self._left):
             label.setFont(font(TEXT))
             label.setStyleSheet(f"color: {colour('soft').name()};")
+        self._left.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.buttons = QButtonGroup(self)
         row = QHBoxLayout(self)
         row.setContentsMargins(20, 0, 20, 0)
-        row.setSpacing(8)
-        row.addWidget(self._title)
-        row.addWidget(self._phrase)
-        row.addStretch(1)
+        row.setSpacing(px(8))
+        row.addWidget(self._title, 5)
+        row.addWidget(self._phrase, 4)
         for index, name in enumerate(DESKS):
             if index:
                 mark = QLabel("›")
-                mark.setStyleSheet(f"color: {colour('rule').name()}; font-size: 15px;")
+                mark.setStyleSheet(f"color: {colour('rule').name()}; font-size: {px(15)}px;")
                 row.addWidget(mark)
             button = QPushButton(name)
             button.setCheckable(True)
             button.setProperty("desk", True)
             button.setAccessibleName(f"{name} desk")
+            button.setToolTip(f"F{index + 1}")
             self.buttons.addButton(button, index)
             row.addWidget(button)
-        row.addStretch(1)
-        row.addWidget(self._left)
+        row.addWidget(self._left, 7)
         self.buttons.idClicked.connect(self.desk_chosen)
-        document.lesson_changed.connect(self.refresh)
+        document.lesson_changed.connect(self._on_lesson_changed)
         document.phrase_changed.connect(self.refresh)
-        document.undo_stack.cleanChanged.connect(self.refresh)
+        document.modified_changed.connect(self.refresh)
+        findings.changed.connect(self.refresh)
         self.refresh()
 
     def show_desk(self, index: int) -> None:
@@ -57,24 +85,29 @@ class Header(QWidget):
         if button is not None:
             button.setChecked(True)
 
-    def refresh(self, *_: object) -> None:
+    def _on_lesson_changed(self, change: Change) -> None:
+        phrase = self._document.phrase
+        if change.touches(phrase.ident if phrase else None):
+            self.refresh()
+
+    def refresh(self) -> None:
         """Show title, phrase, and what is left to look at."""
         lesson, phrase = self._document.lesson, self._document.phrase
-        unsaved = "" if self._document.undo_stack.isClean() else " •"
-        self._title.setText(lesson.title + unsaved)
+        self._title.show_text(lesson.title + (" •" if self._document.is_modified else ""))
         if phrase is None:
-            self._phrase.setText("")
-            self._left.setText("no phrases yet")
+            self._phrase.show_text("")
+            self._left.show_text("no phrases yet")
             return
         where = f" ({phrase.place_in_form})" if phrase.place_in_form else ""
-        words = f"· {phrase.name}{where}"
-        self._phrase.setText(
-            self._phrase.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, 210)
-        )
+        part = f" · {lesson.part(phrase.part).name}" if len(lesson.parts) > 1 else ""
+        self._phrase.show_text(f"· {phrase.name}{where}{part}")
         doubtful = sum(note.is_doubtful for note in phrase.notes)
         locked = sum(bool(note.written.locked) for note in phrase.notes)
-        findings = len(find_problems(phrase, lesson))
-        self._left.setText(f"{doubtful} doubtful   {locked} locked   {findings} findings")
+        words = f"{doubtful} doubtful   {locked} locked"
+        known = self._findings.phrase
+        if known is not None and known.ident == phrase.ident:
+            words += f"   {len(self._findings.found)} findings"
+        self._left.show_text(words)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)

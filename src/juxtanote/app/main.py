@@ -2,12 +2,10 @@
 
 import os
 import sys
-import traceback
 from pathlib import Path
-from types import TracebackType
 from typing import TYPE_CHECKING
 
-from juxtanote.app.folders import DATA, state_folder
+from juxtanote.app.folders import DATA
 from juxtanote.core.errors import JuxtanoteError
 
 if TYPE_CHECKING:
@@ -31,29 +29,6 @@ def has_display() -> bool:
     """Tell whether a window can be shown."""
     platform = os.environ.get("QT_QPA_PLATFORM", "")
     return bool(platform or os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
-
-
-def _install_hook() -> None:
-    """Log and tell what leaves a slot, instead of ending the program."""
-    folder = state_folder()
-
-    def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
-        folder.mkdir(parents=True, exist_ok=True)
-        with (folder / "juxtanote.log").open("a", encoding="utf-8") as log:
-            traceback.print_exception(kind, error, trace, file=log)
-        from PyQt6.QtWidgets import QApplication
-
-        window = QApplication.activeWindow()
-        words = (
-            f"Something went wrong ({error}). Your lesson is as it was; details are in {folder}."
-        )
-        complain = getattr(window, "complain", None)
-        if complain is not None:
-            complain(words)
-        else:
-            print(f"juxtanote: {words}", file=sys.stderr)
-
-    sys.excepthook = hook
 
 
 def run(lesson: Path | None = None, *, dark: bool | None = None) -> int:
@@ -81,9 +56,11 @@ def open_window(
     """Paint the frame at once, then build the window in its place; give what must stay alive."""
     from PyQt6.QtCore import QTimer
 
+    from juxtanote.app.errors import install_hook
     from juxtanote.app.look import theme
     from juxtanote.app.shell import Shell
 
+    install_hook()
     theme.apply(application, dark)
     shell = Shell()
     alive: list[QWidget] = [shell]
@@ -91,7 +68,6 @@ def open_window(
     def furnish() -> None:
         from juxtanote.app.main_window import MainWindow
 
-        _install_hook()
         window = MainWindow()
         alive.append(window)
         window.show()
@@ -99,6 +75,7 @@ def open_window(
         if lesson is not None:
             QTimer.singleShot(0, lambda: window.files.open_any(lesson))
         QTimer.singleShot(0, window.offer_recovery)
+        QTimer.singleShot(2000, window.files.clear_half_written)
         QTimer.singleShot(400, window.show_cautions_once)
 
     shell.painted.connect(furnish)
@@ -139,7 +116,7 @@ def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False)
 
     window.files.open_lesson(lesson or demo_lesson())
     waited = 0
-    wait(500)
+    wait(1200)
     while window.runner.is_busy and waited < SETTLE_MS:
         wait(100)
         waited += 100
@@ -157,13 +134,13 @@ def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False)
         if index == CHECK:
             _choose_most_found(window)
             wait(1500)
-        wait(250)
+        wait(900)
         paths.append(_picture(window.grab(), folder / f"{name}.png"))
         if index == PLACE and phrases:
             here = window.document.phrase
             window.document.choose_phrase(max(phrases, key=lambda p: len(p.notes)).ident)
             window.place.next_alternative()
-            wait(400)
+            wait(1500)
             paths.append(_picture(window.grab(), folder / f"{name}-compared.png"))
             window.document.undo_stack.undo()
             window.tell("")

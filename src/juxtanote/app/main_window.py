@@ -3,10 +3,20 @@
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING, cast
 
-from PyQt6.QtCore import QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import (
+    QAction,
+    QCloseEvent,
+    QDragEnterEvent,
+    QDropEvent,
+    QKeyEvent,
+    QKeySequence,
+)
 from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
     QFileDialog,
     QLabel,
     QMainWindow,
@@ -17,73 +27,85 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from juxtanote.app import dialogs, settings
-from juxtanote.app.actions import ACTIONS, MENUS, TECHNIQUE_OF
-from juxtanote.app.check.desk import CheckDesk
+from juxtanote.app import settings
+from juxtanote.app.actions import ACTIONS, MENUS, TECHNIQUE_OF, ActionSpec
+from juxtanote.app.conditions import Conditions
+from juxtanote.app.derived import Findings
 from juxtanote.app.document import Document
+from juxtanote.app.errors import install_hook
 from juxtanote.app.files import Files, Rescue
-from juxtanote.app.forms import GuitarForm, HintsForm, MoveForm
-from juxtanote.app.header import Header
-from juxtanote.app.hear.desk import HearDesk
+from juxtanote.app.focus_keys import FocusKeys
+from juxtanote.app.header import DESKS, Header
 from juxtanote.app.jobs.runner import JobRunner
-from juxtanote.app.look.theme import TEXT, colour, font
+from juxtanote.app.look.theme import TEXT, colour, font, px
 from juxtanote.app.outputs import Outputs
-from juxtanote.app.place.desk import PlaceDesk
-from juxtanote.app.practise.desk import PractiseDesk
+from juxtanote.app.results import Results
 from juxtanote.app.tasks import Tasks
-from juxtanote.app.teach.desk import TeachDesk
 from juxtanote.app.transport.bar import TransportBar
 from juxtanote.app.transport.controller import Transport
-from juxtanote.app.transport.devices import SoundOut
 from juxtanote.app.widgets.busy import BusyLine
 from juxtanote.app.widgets.strip import Strip
-from juxtanote.core.audio.read import SUFFIXES
-from juxtanote.core.formats.lesson_file import SUFFIX
-from juxtanote.core.practice import care
+from juxtanote.core.audio.sound import SUFFIXES
+from juxtanote.core.formats.names import SUFFIX
 from juxtanote.core.score import edits
-from juxtanote.core.synth.render import Rendered
-from juxtanote.core.transcribe import with_guitar
+from juxtanote.core.score.lesson import Lesson
+
+if TYPE_CHECKING:
+    from juxtanote.app.check.desk import CheckDesk
+    from juxtanote.app.hear.desk import HearDesk
+    from juxtanote.app.place.desk import PlaceDesk
+    from juxtanote.app.practise.desk import PractiseDesk
+    from juxtanote.app.teach.desk import TeachDesk
+    from juxtanote.app.transport.devices import SoundOut
 
 HEAR, PLACE, CHECK, TEACH, PRACTISE = range(5)
+DESK_NAMES = tuple(name.lower() for name in DESKS)
 TOLD_MS = 8000
+NUDGE_S, NUDGE_ONSET_S = 0.01, 0.005
 SOUND_FILTER = "Sound (" + " ".join(f"*{suffix}" for suffix in SUFFIXES) + ");;All files (*)"
 LESSON_FILTER = f"Lessons (*{SUFFIX})"
 
 
 class MainWindow(QMainWindow):
-    """Wires desks, document and transport together."""
+    """Wires desks, document and transport together. A desk is built when it is first shown."""
 
-    def __init__(self, out: SoundOut | None = None) -> None:
+    def __init__(self, out: "SoundOut | None" = None) -> None:
         super().__init__()
+        install_hook()
         self.setWindowTitle("Juxtanote")
         self.resize(1280, 800)
-        self.setMinimumSize(980, 640)
+        self.setMinimumSize(960, 620)
         self.setAcceptDrops(True)
         self.document = Document(self)
         self.runner = JobRunner(self)
         self.transport = Transport(self.document, self, out)
+        self.results = Results(self.document, self)
+        self.findings = Findings(self.document, self.runner, self)
         self.files = Files(self.document, self.runner, self)
-        self.tasks = Tasks(self.document, self.transport, self.runner, self)
-        self.header = Header(self.document)
+        self.tasks = Tasks(self.document, self.transport, self.runner, self.results, self)
+        self.header = Header(self.document, self.findings)
         self.strip = Strip(self.document, self.transport)
-        self.hear = HearDesk(self.document, self.transport)
-        self.place = PlaceDesk(self.document, self.transport)
-        self.check = CheckDesk(self.document, self.transport)
-        self.teach = TeachDesk(self.document)
-        self.practise = PractiseDesk(self.document, self.transport)
-        self.outputs = Outputs(self.document, self.teach, self)
+        self.outputs = Outputs(self.document, self.tasks, self.runner, self.results, self)
         self.bar = TransportBar(self.document, self.transport)
         self.busy = BusyLine(self.runner)
+        application = QApplication.instance()
+        assert isinstance(application, QApplication)
+        self._focus_keys = FocusKeys(application, self)
         self._told = QLabel()
         self._forgetting = QTimer(self)
         self._forgetting.setSingleShot(True)
         self._forgetting.setInterval(TOLD_MS)
         self._forgetting.timeout.connect(self._forget)
         self._desks = QStackedWidget()
+        self._built: dict[int, QWidget] = {}
         self.actions_by_name: dict[str, QAction] = {}
+        self._bound: list[tuple[QAbstractButton, str]] = []
+        self._closing = False
         self._lay_out()
         self._make_actions()
+        self.conditions = Conditions(self.document, self.transport, self)
         self._connect()
+        self._update_actions()
         self.show_desk(HEAR)
         geometry = settings.read_geometry()
         if not geometry.isEmpty():
@@ -94,9 +116,9 @@ class MainWindow(QMainWindow):
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        for desk in (self.hear, self.place, self.check, self.teach, self.practise):
-            self._desks.addWidget(desk)
-        self.strip.setFixedHeight(64)
+        for _ in DESKS:
+            self._desks.addWidget(QWidget())
+        self.strip.setFixedHeight(px(64))
         column.addWidget(self.header)
         column.addWidget(self.strip)
         column.addWidget(self._desks, 1)
@@ -105,22 +127,133 @@ class MainWindow(QMainWindow):
         status = self.statusBar()
         assert status is not None
         status.setSizeGripEnabled(False)
-        status.setFixedHeight(22)
+        status.setFixedHeight(px(22))
         status.setStyleSheet(
             f"QStatusBar {{ background: {colour('panel').name()}; }} QStatusBar::item {{ border: none; }}"
         )
         self._told.setFont(font(TEXT - 1))
         self._told.setStyleSheet(f"color: {colour('soft').name()}; padding-left: 12px;")
+        self._told.setMinimumWidth(1)
         status.addWidget(self._told, 1)
         status.addPermanentWidget(self.busy)
+
+    # Desks, each built once
+
+    def _desk(self, index: int) -> QWidget:
+        if index not in self._built:
+            makers = (
+                self._make_hear, self._make_place, self._make_check, self._make_teach,
+                self._make_practise,
+            )  # fmt: skip
+            desk = self._built[index] = makers[index]()
+            empty = self._desks.widget(index)
+            self._desks.insertWidget(index, desk)
+            if empty is not None:
+                self._desks.removeWidget(empty)
+                empty.deleteLater()
+        return self._built[index]
+
+    @property
+    def hear(self) -> "HearDesk":
+        """The Hear desk."""
+        return cast("HearDesk", self._desk(HEAR))
+
+    @property
+    def place(self) -> "PlaceDesk":
+        """The Place desk."""
+        return cast("PlaceDesk", self._desk(PLACE))
+
+    @property
+    def check(self) -> "CheckDesk":
+        """The Check desk."""
+        return cast("CheckDesk", self._desk(CHECK))
+
+    @property
+    def teach(self) -> "TeachDesk":
+        """The Teach desk."""
+        return cast("TeachDesk", self._desk(TEACH))
+
+    @property
+    def practise(self) -> "PractiseDesk":
+        """The Practise desk."""
+        return cast("PractiseDesk", self._desk(PRACTISE))
+
+    def _make_hear(self) -> QWidget:
+        from juxtanote.app.hear.desk import HearDesk
+
+        desk = HearDesk(self.document, self.transport, self.runner)
+        desk.told.connect(self.tell)
+        desk.measure_wanted.connect(self._on_measure_wanted)
+        desk.focus_wanted.connect(self.tasks.propose_focus)
+        desk.chords_wanted.connect(self.tasks.suggest_chords)
+        desk.audition_wanted.connect(self.tasks.audition)
+        desk.guitar_wanted.connect(self.tasks.change_guitar)
+        desk.time.readings_changed.connect(self._update_actions)
+        self.tasks.measured.connect(desk.show_measured)
+        self.tasks.lead_found.connect(desk.show_lead)
+        self._bind(desk.propose, "propose")
+        self._bind(desk.refuse, "refuse")
+        self._bind(desk.open_offer, "open_recording")
+        self._bind(desk.lesson_offer, "open_lesson")
+        return desk
+
+    def _make_place(self) -> QWidget:
+        from juxtanote.app.place.desk import PlaceDesk
+
+        desk = PlaceDesk(self.document, self.transport, self.runner, self.tasks)
+        desk.told.connect(self.tell)
+        self._bind(desk.listen, "listen")
+        self._bind(desk.offer, "listen")
+        return desk
+
+    def _make_check(self) -> QWidget:
+        from juxtanote.app.check.desk import CheckDesk
+
+        desk = CheckDesk(self.document, self.transport, self.findings)
+        desk.told.connect(self.tell)
+        desk.finding_chosen.connect(self._update_actions)
+        self.tasks.tab_rendered.connect(desk.show_tab)
+        self._bind(desk.waive_button, "waive")
+        return desk
+
+    def _make_teach(self) -> QWidget:
+        from juxtanote.app.teach.desk import TeachDesk
+
+        desk = TeachDesk(self.document, self.runner)
+        desk.share_changed.connect(self._on_share)
+        self.outputs.serve(desk)
+        return desk
+
+    def _make_practise(self) -> QWidget:
+        from juxtanote.app.practise.desk import PractiseDesk
+
+        desk = PractiseDesk(self.document, self.transport)
+        desk.told.connect(self.tell)
+        return desk
+
+    def _bind(self, button: QAbstractButton, name: str) -> None:
+        """Let a button do an action, and look as that may be done."""
+        action = self.actions_by_name[name]
+        button.clicked.connect(action.trigger)
+        self._bound.append((button, name))
+        self._show_bound(button, name)
+
+    def _show_bound(self, button: QAbstractButton, name: str) -> None:
+        spec = _SPECS[name]
+        why = self.conditions.why_not(spec)
+        button.setEnabled(not why)
+        keys = QKeySequence(spec.keys).toString(QKeySequence.SequenceFormat.NativeText)
+        button.setToolTip(why or (f"{spec.help} ({keys})" if keys else spec.help))
 
     # Actions
 
     def _handlers(self) -> dict[str, Callable[[], object]]:
-        place, transport, document = self.place, self.transport, self.document
+        transport, document, tasks = self.transport, self.document, self.tasks
+        place = self._on_place
         handlers: dict[str, Callable[[], object]] = {
             "open_recording": self.ask_recording, "open_lesson": self.ask_lesson,
             "save": self.save, "save_as": self.save_as, "import_notes": self.outputs.import_notes,
+            "about_lesson": self.about_lesson,
             "quit": self.close, "select_all": self._select_all, "delete": self._delete,
             "play": transport.toggle, "play_phrase": self._play_phrase, "loop": self._toggle_loop,
             "slower": lambda: transport.set_speed(transport.speed - 0.05),
@@ -129,36 +262,57 @@ class MainWindow(QMainWindow):
             "both": lambda: transport.set_balance(0.0),
             "only_tab": lambda: transport.set_balance(1.0),
             "click": lambda: transport.set_click(not transport.player.click),
-            "next_phrase": lambda: document.step_phrase(1),
-            "previous_phrase": lambda: document.step_phrase(-1),
-            "listen": self.tasks.listen, "listen_again": self.listen_again,
-            "move_phrase": self.move_phrase, "guitar": self.choose_guitar,
-            "place_again": place.place_again,
-            "alternative": place.next_alternative,
-            "propose": self.tasks.propose,
-            "next_pulse": self.hear.time.take_next_pulse, "next_bars": self.hear.time.take_next_bars,
+            "next_phrase": lambda: self._step_phrase(1),
+            "previous_phrase": lambda: self._step_phrase(-1),
+            "next_variant": lambda: self._step_variant(1),
+            "previous_variant": lambda: self._step_variant(-1),
+            "cut_here": self._cut_here,
+            "start_earlier": lambda: self._nudge("start", -NUDGE_S),
+            "start_later": lambda: self._nudge("start", NUDGE_S),
+            "end_later": lambda: self._nudge("end", NUDGE_S),
+            "end_earlier": lambda: self._nudge("end", -NUDGE_S),
+            "beat_earlier": lambda: self._nudge_beat(-NUDGE_S),
+            "beat_later": lambda: self._nudge_beat(NUDGE_S),
+            "listen": tasks.listen, "listen_again": self.listen_again,
+            "move_phrase": self.move_phrase, "guitar": self.choose_guitar, "parts": self.choose_parts,
+            "next_part": self._to_next_part,
+            "place_again": self._place_again, "propose": tasks.propose, "refuse": self._refuse,
+            "next_pulse": lambda: self.hear.time.take_next_pulse(),
+            "next_bars": lambda: self.hear.time.take_next_bars(),
             "next_note": lambda: document.step_selection(1),
             "previous_note": lambda: document.step_selection(-1),
             "extend_next": lambda: document.step_selection(1, extend=True),
             "extend_previous": lambda: document.step_selection(-1, extend=True),
-            "thinner": lambda: place.move(-1), "thicker": lambda: place.move(1),
-            "next_doubtful": place.next_doubtful, "take_runner_up": place.take_runner_up,
-            "keep": place.keep, "unlock": place.unlock, "add_note": place.add,
-            "split": place.split, "join": place.join,
-            "wider_bend": lambda: place.widen_bend(0.5),
-            "narrower_bend": lambda: place.widen_bend(-0.5),
-            "finger": place.next_finger, "stroke": place.next_stroke,
+            "onset_earlier": place("shift", "onset", -NUDGE_ONSET_S),
+            "onset_later": place("shift", "onset", NUDGE_ONSET_S),
+            "shorter": place("shift", "offset", -NUDGE_S), "longer": place("shift", "offset", NUDGE_S),
+            "octave_up": place("octave", 1), "octave_down": place("octave", -1),
+            "thinner": place("move", -1), "thicker": place("move", 1),
+            "wider_bend": place("widen_bend", 0.5), "narrower_bend": place("widen_bend", -0.5),
+            "add_note": place("add"), "finger": place("next_finger"), "stroke": place("next_stroke"),
+            "alternative": place("next_alternative"), "other_parts": place("toggle_other_parts"),
             "zoom_in": lambda: self._zoom(1.5), "zoom_out": lambda: self._zoom(1 / 1.5),
-            "zoom_all": self._zoom_all, "waive": self.check.waive,
-            "keys": lambda: dialogs.keys_dialog(self).exec(),
-            "care": lambda: dialogs.care_dialog(self).exec(),
-            "about": lambda: dialogs.about_dialog(self).exec(),
+            "zoom_all": self._zoom_all, "waive": lambda: self.check.waive(),
+            "keys": lambda: self._show_dialog("keys_dialog"),
+            "care": lambda: self._show_dialog("care_dialog"),
+            "about": lambda: self._show_dialog("about_dialog"),
         }  # fmt: skip
-        for index, name in enumerate(("hear", "place", "check", "teach", "practise")):
+        for name in ("next_doubtful", "take_runner_up", "keep", "unlock", "split", "join"):
+            handlers[name] = place(name)
+        for index, name in enumerate(DESK_NAMES):
             handlers[f"desk_{name}"] = lambda index=index: self.show_desk(index)
         for action, technique in TECHNIQUE_OF.items():
-            handlers[action] = lambda technique=technique: place.toggle(technique)
+            handlers[action] = place("toggle", technique)
         return handlers
+
+    def _on_place(self, method: str, *arguments: object) -> Callable[[], object]:
+        """Give what calls a method of the Place desk, which need not be built yet."""
+        return lambda: getattr(self.place, method)(*arguments)
+
+    def _show_dialog(self, name: str) -> None:
+        from juxtanote.app import dialogs
+
+        getattr(dialogs, name)(self).open()
 
     def _make_actions(self) -> None:
         bar = self.menuBar()
@@ -187,42 +341,59 @@ class MainWindow(QMainWindow):
         for name in MENUS:
             bar.addMenu(menus[name])
 
+    def _update_actions(self, *_: object) -> None:
+        """Enable what can be done with what is there; nothing is touched where nothing differs."""
+        for name in self.conditions.changed(ACTIONS):
+            spec, action = _SPECS[name], self.actions_by_name[name]
+            why = self.conditions.why_not(spec)
+            action.setEnabled(not why)
+            action.setStatusTip(why or spec.help)
+        for button, name in self._bound:
+            self._show_bound(button, name)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """A key whose action cannot be done here says why; the rest is left to Qt."""
+        if event is None:
+            return
+        if event.key() == Qt.Key.Key_Escape and HEAR in self._built:
+            self.hear.strip.forget_mark()
+        pressed = QKeySequence(event.keyCombination())
+        for spec in ACTIONS:
+            if spec.keys and QKeySequence(spec.keys) == pressed:
+                why = self.conditions.why_not(spec)
+                if why:
+                    self.tell(why)
+                    event.accept()
+                    return
+        super().keyPressEvent(event)
+
     def _connect(self) -> None:
         self.header.desk_chosen.connect(self.show_desk)
-        for part in (
-            self.hear,
-            self.place,
-            self.check,
-            self.practise,
-            self.files,
-            self.tasks,
-            self.transport,
-            self.outputs,
-        ):
+        for part in (self.files, self.tasks, self.transport, self.outputs, self.results):
             part.told.connect(self.tell)
-        for part in (self.files, self.tasks, self.outputs):
-            part.failed.connect(self.complain)
-        self.hear.measure_wanted.connect(self._on_measure_wanted)
-        self.place.listen_wanted.connect(self.tasks.listen)
-        self.hear.propose_wanted.connect(self.tasks.propose)
-        self.hear.focus_wanted.connect(self.tasks.propose_focus)
-        self.hear.chords_wanted.connect(self.tasks.suggest_chords)
-        self.hear.audition_wanted.connect(self.tasks.audition)
+        for failing in (self.files, self.tasks, self.outputs):
+            failing.failed.connect(self.complain)
         self.files.sound_ready.connect(self._on_sound_ready)
-        self.tasks.measured.connect(self.hear.show_measured)
-        self.tasks.lead_found.connect(self.hear.show_lead)
-        self.tasks.tab_rendered.connect(self._on_tab_rendered)
-        self.teach.share_changed.connect(self._on_share)
+        self.files.opened.connect(self._on_opened)
+        self.files.other_recording.connect(self._on_other_recording)
+        document = self.document
+        document.lesson_changed.connect(self._update_actions)
+        for signal in (
+            document.phrase_changed, document.selection_changed, document.sound_changed,
+            self.findings.changed,
+        ):  # fmt: skip
+            signal.connect(self._update_actions)
 
     # Windows that ask
 
     def listen_again(self) -> None:
         """Ask what the person knows, and listen again to the phrase or the selected notes."""
+        from juxtanote.app.forms import HintsForm
+
         phrase, notes = self.document.phrase, self.document.selected_notes
-        if phrase is None or self.document.sound is None:
-            self.tell("Open a recording and cut a phrase first.")
+        if phrase is None:
             return
-        form = HintsForm(self.document.lesson, phrase, len(notes), self)
+        form = HintsForm(self.document.context, phrase, len(notes), self)
         if form.exec():
             stretch = None
             if form.only_selected.isChecked() and len(notes) > 1:
@@ -230,42 +401,62 @@ class MainWindow(QMainWindow):
             self.tasks.listen(form.hints(), stretch, form.string.currentData())
 
     def move_phrase(self) -> None:
-        """Ask where the phrase moves, and make a moved copy."""
+        """Ask for a variant of the phrase, and hang it under it."""
+        from juxtanote.app.forms import MoveForm
+
         phrase = self.document.phrase
-        if phrase is None or not phrase.notes:
-            self.tell("Choose a phrase that has notes.")
+        source = self.document.lesson.source_of(phrase.ident) if phrase is not None else None
+        if source is None or not source.notes:
             return
-        form = MoveForm(self.document.lesson, phrase, self)
+        form = MoveForm(self.document.lesson, source, self)
         if form.exec():
             moved = form.moved()
-            self.document.change("Move the phrase", lambda l: l.with_phrase(moved.phrase))
+            self.document.change(
+                "Make a variant", lambda l: edits.add_variant(l, source.ident, moved.phrase)
+            )
             self.document.choose_phrase(moved.phrase.ident)
             broken = f" {len(moved.problems)} things changed on the way." if moved.problems else ""
             self.tell(
-                f"{moved.phrase.name} is a copy; what was heard stays with the first.{broken}"
+                f"{moved.phrase.name} hangs under {source.name}: Shift+PgUp goes back.{broken}"
             )
 
     def choose_guitar(self) -> None:
-        """Ask which guitar it is."""
-        form = GuitarForm(self.document.lesson.guitar, self)
+        """Ask which guitar the current part has."""
+        from juxtanote.app.forms import GuitarForm
+
+        part = self.document.context.part
+        form = GuitarForm(part.guitar, self)
+        if form.exec() and form.result_guitar != part.guitar:
+            self.tasks.change_guitar(part.ident, form.result_guitar)
+
+    def choose_parts(self) -> None:
+        """Ask which guitars the recording has."""
+        from juxtanote.app.lesson_forms import PartsForm
+
+        form = PartsForm(self.document.lesson, self)
         if form.exec():
-            guitar = form.result_guitar
-            self.document.change("Change the guitar", lambda l: with_guitar(l, guitar))
+            self.document.change("Change the parts", form.changed)
+
+    def about_lesson(self) -> None:
+        """Ask for title, people, key, scale and notes."""
+        from juxtanote.app.lesson_forms import AboutForm
+
+        form = AboutForm(self.document.lesson, self)
+        if form.exec():
+            self.document.change("Change what is said of the lesson", form.changed)
 
     # Desks
 
     def show_desk(self, index: int) -> None:
         """Go to a desk; phrase, playhead and loop stay."""
+        desk = self._desk(index)
         self._desks.setCurrentIndex(index)
         self.strip.setVisible(index != HEAR)
         self.header.show_desk(index)
-        on_sheet = index == PLACE
-        for spec in ACTIONS:
-            if spec.menu in ("Note", "Technique") and spec.keys in ("Up", "Down", "Left", "Right"):
-                self.actions_by_name[spec.name].setEnabled(on_sheet)
+        self._update_actions()
         # Not a field: there letters would be typed instead of doing what the keys say.
-        first = (self.hear.strip, self.place.sheet, self.check.list, self.teach, self.practise)
-        first[index].setFocus()
+        first = getattr(desk, "first_focus", desk)
+        first.setFocus()
 
     @property
     def desk(self) -> int:
@@ -275,20 +466,25 @@ class MainWindow(QMainWindow):
     def _zoom(self, factor: float) -> None:
         if self.desk == HEAR:
             self.hear.strip.zoom(factor)
-        else:
+        elif self.desk == PLACE:
             self.place.sheet.zoom(factor)
+        else:
+            self.tell("Zoom is for the Hear desk (F1) and the Place desk (F2).")
 
     def _zoom_all(self) -> None:
         if self.desk == HEAR:
             self.hear.strip.show_all()
-        else:
+        elif self.desk == PLACE:
             self.place.sheet.fit()
+        else:
+            self.tell("Zoom is for the Hear desk (F1) and the Place desk (F2).")
 
     # Telling
 
     def tell(self, text: str) -> None:
         """Say something in the status line."""
         self._told.setText(text)
+        self._told.setToolTip(text)
         self._forgetting.start()
 
     def _forget(self) -> None:
@@ -296,9 +492,11 @@ class MainWindow(QMainWindow):
 
     def complain(self, text: str) -> None:
         """Say what went wrong and what to do; nothing was changed."""
+        self.tell(text)
         box = QMessageBox(
             QMessageBox.Icon.Warning, "Juxtanote", text, QMessageBox.StandardButton.Ok, self
         )
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         box.open()
 
     # Files
@@ -306,30 +504,48 @@ class MainWindow(QMainWindow):
     def ask_recording(self) -> None:
         """Ask for a sound file."""
         name, _ = QFileDialog.getOpenFileName(self, "Open recording", "", SOUND_FILTER)
-        if name and self._may_close_lesson():
-            self.files.open_recording(Path(name))
+        if name:
+            self._open_when_free(lambda: self.files.open_recording(Path(name)))
 
     def ask_lesson(self) -> None:
         """Ask for a lesson file."""
         name, _ = QFileDialog.getOpenFileName(self, "Open lesson", "", LESSON_FILTER)
-        if name and self._may_close_lesson():
-            self.files.open_lesson(Path(name))
+        if name:
+            self._open_when_free(lambda: self.files.open_lesson(Path(name)))
 
-    def save(self) -> bool:
-        """Save where the lesson came from, or ask."""
+    def _keep_place(self) -> None:
+        """Note where the person is, to be saved with the lesson."""
+        document, phrase = self.document, self.document.phrase
+        kept = replace(
+            document.lesson.kept, desk=DESK_NAMES[self.desk],
+            phrase=phrase.ident if phrase is not None else 0,
+            position_s=round(max(self.transport.position_s, 0.0), 3),
+        )  # fmt: skip
+        document.lesson = replace(document.lesson, kept=kept)
+
+    def save(self, then: Callable[[bool], None] | None = None) -> None:
+        """Save where the lesson came from, or ask; `then` is told whether it is saved."""
         path = self.document.path
-        return self.files.save(path) if path is not None else self.save_as()
+        if path is None:
+            self.save_as(then)
+            return
+        self._keep_place()
+        self.files.save(path, then)
 
-    def save_as(self) -> bool:
+    def save_as(self, then: Callable[[bool], None] | None = None) -> None:
         """Ask where to save."""
-        start = f"{self.document.lesson.title}{SUFFIX}"
+        safe = "".join(
+            c if c.isalnum() or c in " -_.,()'" else "-" for c in self.document.lesson.title
+        )
+        start = f"{safe[:80].strip() or 'lesson'}{SUFFIX}"
         name, _ = QFileDialog.getSaveFileName(self, "Save lesson", start, LESSON_FILTER)
         if not name:
-            return False
+            if then is not None:
+                then(False)
+            return
         path = Path(name)
-        return self.files.save(
-            path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX)
-        )
+        self._keep_place()
+        self.files.save(path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX), then)
 
     def _fill_recent(self) -> None:
         self._recent.clear()
@@ -345,24 +561,23 @@ class MainWindow(QMainWindow):
             self._recent.addAction(nothing)
 
     def _open_recent(self, path: str) -> None:
-        if self._may_close_lesson():
-            self.files.open_lesson(Path(path))
+        self._open_when_free(lambda: self.files.open_lesson(Path(path)))
 
-    def _may_close_lesson(self) -> bool:
-        """Ask to save unsaved work; False keeps the lesson open."""
-        if self.document.undo_stack.isClean():
-            return True
+    def _open_when_free(self, go_on: Callable[[], None]) -> None:
+        """Ask to save unsaved work, and go on once it is saved or given up."""
+        if not self.document.is_modified:
+            go_on()
+            return
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.question(
-            self, "Juxtanote", f"Save changes to “{self.document.lesson.title}”?",
+            self, "Juxtanote", f"Save changes to “{self.document.lesson.title:.120}”?",
             buttons.Save | buttons.Discard | buttons.Cancel, buttons.Save,
         )  # fmt: skip
         if answer == buttons.Save:
-            return self.save()
-        if answer == buttons.Discard:
+            self.save(lambda saved: go_on() if saved else None)
+        elif answer == buttons.Discard:
             self.files.rescue.drop()
-            return True
-        return False
+            go_on()
 
     def offer_recovery(self) -> None:
         """After a kill: offer what was left behind."""
@@ -377,10 +592,12 @@ class MainWindow(QMainWindow):
         if answer == buttons.Yes:
             self.files.recover(left[0])
         else:
-            left[0].unlink(missing_ok=True)
+            Rescue.give_up(left[0])
 
     def show_cautions_once(self) -> None:
         """Say the cautions in the status line the first time the program runs."""
+        from juxtanote.core.practice import care
+
         if not settings.CAUTIONS_SHOWN.read():
             settings.CAUTIONS_SHOWN.write(True)
             self.tell(f"{care.EARS} More under Help.")
@@ -393,16 +610,100 @@ class MainWindow(QMainWindow):
     def _on_sound_ready(self, fresh: bool) -> None:
         if fresh:
             self.show_desk(HEAR)
+        else:
+            kept = self.document.lesson.kept
+            if kept.position_s and not self.transport.is_playing:
+                self.transport.seek(kept.position_s)
         self.tasks.measure(apply=fresh)
 
-    def _on_tab_rendered(self, rendered: Rendered) -> None:
-        self.check.show_tab(rendered.audio, self.transport.player.sample_rate)
+    def _on_opened(self) -> None:
+        desk = self.document.lesson.kept.desk
+        if desk in DESK_NAMES:
+            self.show_desk(DESK_NAMES.index(desk))
+        self._update_actions()
+
+    def _on_other_recording(self, why: str, accept: Callable[[], None]) -> None:
+        buttons = QMessageBox.StandardButton
+        box = QMessageBox(
+            QMessageBox.Icon.Question, "Juxtanote",
+            f"{why} Use it for this lesson all the same?", buttons.Yes | buttons.No, self,
+        )  # fmt: skip
+        box.setDefaultButton(buttons.No)
+        box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        box.accepted.connect(accept)
+        box.open()
 
     def _on_share(self, may: bool) -> None:
         self.document.change(
             "Change sharing",
             lambda lesson: replace(lesson, recording=replace(lesson.recording, may_share=may)),
         )
+
+    def _step_phrase(self, step: int) -> None:
+        if not self.document.step_phrase(step):
+            self.tell("This is the last phrase." if step > 0 else "This is the first phrase.")
+
+    def _step_variant(self, step: int) -> None:
+        here, lesson = self.document.phrase, self.document.lesson
+        source = lesson.source_of(here.ident) if here is not None else None
+        if here is None or source is None:
+            return
+        row = [source.ident, *(variant.ident for variant in source.variants)]
+        self.document.choose_phrase(row[(row.index(here.ident) + step) % len(row)])
+
+    def _cut_here(self) -> None:
+        strip = self.hear.strip if self.desk == HEAR else self.strip
+        self.tell(strip.cut_here())
+
+    def _nudge(self, edge: str, by_s: float) -> None:
+        phrase = self.document.phrase
+        if phrase is not None:
+            seconds = (phrase.start_s if edge == "start" else phrase.end_s) + by_s
+            self.document.change(
+                "Nudge phrase edge",
+                lambda l: edits.move_phrase_edge(l, phrase.ident, edge, seconds),
+            )
+
+    def _nudge_beat(self, by_s: float) -> None:
+        from juxtanote.core.score.timing import change_time_map
+
+        index, seconds = self.document.lesson.time_map.nearest_beat(self.transport.position_s)
+        self.document.change(
+            "Move beat",
+            lambda l: change_time_map(l, lambda m: m.with_beat_at(index, seconds + by_s)),
+        )
+        self.tell(f"The beat at {seconds:.2f} s moved to {seconds + by_s:.2f} s.")
+
+    def _to_next_part(self) -> None:
+        phrase, parts = self.document.phrase, self.document.lesson.parts
+        if phrase is None:
+            return
+        at = [part.ident for part in parts].index(phrase.part)
+        chosen = parts[(at + 1) % len(parts)]
+
+        def moved(lesson: Lesson) -> Lesson:
+            from juxtanote.core.fretboard.phrases import unlocked_off
+
+            under = tuple(unlocked_off(v, chosen.guitar) for v in phrase.variants)
+            fresh = replace(unlocked_off(phrase, chosen.guitar), part=chosen.ident)
+            return lesson.with_phrase(
+                replace(fresh, variants=tuple(replace(v, part=chosen.ident) for v in under))
+            )
+
+        merge = self.document.fresh_merge()
+        self.document.change("To another part", moved, merge=merge)
+        self.tasks.place_around(phrase.ident, "To another part", merge)
+        self.tell(f"{phrase.name} belongs to {chosen.name} now.")
+
+    def _place_again(self) -> None:
+        phrase = self.document.phrase
+        if phrase is not None:
+            self.tasks.place_around(phrase.ident, "Place again")
+
+    def _refuse(self) -> None:
+        before = len(self.document.lesson.phrases)
+        self.document.change("Refuse proposals", edits.refuse_proposals)
+        self.tell(f"{before - len(self.document.lesson.phrases)} proposed phrases taken away.")
 
     def _select_all(self) -> None:
         phrase = self.document.phrase
@@ -411,7 +712,11 @@ class MainWindow(QMainWindow):
 
     def _delete(self) -> None:
         phrase = self.document.phrase
-        if self.desk == HEAR and phrase is not None:
+        if phrase is None:
+            return
+        if self.desk == HEAR or (
+            self.desk == PLACE and phrase.is_variant and not self.document.selected
+        ):
             self.document.change("Delete phrase", lambda l: edits.delete_phrase(l, phrase.ident))
         elif self.desk == PLACE:
             self.place.delete()
@@ -437,23 +742,31 @@ class MainWindow(QMainWindow):
     def dropEvent(self, event: QDropEvent | None) -> None:
         data = event.mimeData() if event is not None else None
         paths = [Path(u.toLocalFile()) for u in data.urls() if u.isLocalFile()] if data else []
-        if paths and self._may_close_lesson():
-            self.files.open_any(paths[0])
+        if paths:
+            self._open_when_free(lambda: self.files.open_any(paths[0]))
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if event is None:
             return
-        if not self._may_close_lesson():
+        if self.document.is_modified and not self._closing:
             event.ignore()
+            self._open_when_free(self._close_now)
             return
         settings.write_geometry(self.saveGeometry())
         self.shut_down()
         event.accept()
 
+    def _close_now(self) -> None:
+        self._closing = True
+        self.close()
+
     def shut_down(self) -> None:
         """Stop sound and jobs."""
         self.transport.pause()
         self.runner.stop()
-        self.files.rescue.drop()
+        self.files.close()
         # Qt takes the stack away before its listeners, and it speaks once more as it goes.
         self.document.undo_stack.blockSignals(True)
+
+
+_SPECS: dict[str, ActionSpec] = {spec.name: spec for spec in ACTIONS}

@@ -1,21 +1,23 @@
-"""What leaves the program and what comes into a phrase: dialogs around the formats."""
+"""What leaves the program and what comes into the lesson: dialogs around the formats."""
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtGui import QPainter
-from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from juxtanote.app.document import Document
-from juxtanote.app.teach.desk import TeachDesk
-from juxtanote.app.teach.paper import paint_page, write_pdf
-from juxtanote.app.transport.devices import RATE
-from juxtanote.core.audio.write import write_sound
+from juxtanote.app.document import Document, Ticket
+from juxtanote.app.jobs.runner import Job, JobRunner
+from juxtanote.app.results import Results
+from juxtanote.app.tasks import Tasks
+from juxtanote.app.transport.rate import RATE
 from juxtanote.core.errors import JuxtanoteError
-from juxtanote.core.formats.exports import IMPORTS, export_lesson, import_into_phrase, read_notes
-from juxtanote.core.score.rhythm import write_phrase
-from juxtanote.core.synth.render import render_phrase
+from juxtanote.core.formats.names import IMPORTS
+from juxtanote.core.progress import Progress
+
+if TYPE_CHECKING:
+    from juxtanote.app.teach.desk import TeachDesk
+    from juxtanote.core.formats.read_score import ReadScore
 
 
 class Outputs(QObject):
@@ -24,66 +26,80 @@ class Outputs(QObject):
     told = pyqtSignal(str)
     failed = pyqtSignal(str)
 
-    def __init__(self, document: Document, teach: TeachDesk, window: QWidget) -> None:
+    def __init__(
+        self,
+        document: Document,
+        tasks: Tasks,
+        runner: JobRunner,
+        results: Results,
+        window: QWidget,
+    ) -> None:
         super().__init__(window)
-        self._document, self._teach, self._window = document, teach, window
+        self._document, self._tasks, self._runner = document, tasks, runner
+        self._results, self._window = results, window
+        self._teach: TeachDesk | None = None
+
+    def serve(self, teach: "TeachDesk") -> None:
+        """Do what the Teach desk asks for."""
+        self._teach = teach
         teach.pdf_wanted.connect(self._on_pdf_wanted)
         teach.print_wanted.connect(self._on_print_wanted)
         teach.export_wanted.connect(self._on_export_wanted)
 
     def _ask(self, suffix: str) -> Path | None:
-        start = f"{self._document.lesson.title}{suffix}"
+        safe = "".join(
+            c if c.isalnum() or c in " -_.,()'" else "-" for c in self._document.lesson.title
+        )
+        start = f"{safe[:80].strip() or 'lesson'}{suffix}"
         name, _ = QFileDialog.getSaveFileName(self._window, "Hand out", start, f"*{suffix}")
         if not name:
             return None
         path = Path(name)
         return path if path.suffix.lower() == suffix else path.with_name(path.name + suffix)
 
+    # Out
+
     def export(self, path: Path) -> None:
-        """Write in the format that the suffix names."""
-        try:
-            if path.suffix.lower() == ".pdf":
-                write_pdf(self._teach.laid_out(), path, self._document.lesson.title)
-            elif path.suffix.lower() == ".wav":
-                self._write_tab_sound(path)
+        """Write in the format that the suffix names, in the background."""
+        if self._teach is None:
+            return
+        lesson, phrase = self._teach.chosen_lesson(), self._document.phrase
+        whole, suffix = self._document.lesson, path.suffix.lower()
+        if suffix == ".wav" and phrase is None:
+            self.failed.emit("There is no phrase to render. Cut one on the Hear desk.")
+            return
+
+        def work(progress: Progress) -> object:
+            if suffix == ".pdf":
+                from juxtanote.app.teach.paper import measure_words, write_pdf
+                from juxtanote.core.formats.pages import lay_out
+
+                write_pdf(
+                    lay_out(lesson, measure=measure_words, progress=progress), path, lesson.title
+                )
+            elif suffix == ".wav":
+                from juxtanote.core.audio.write import write_sound
+                from juxtanote.core.synth.render import render_phrase
+
+                assert phrase is not None
+                rendered = render_phrase(phrase, whole, RATE, progress)
+                write_sound(path, rendered.audio[None], RATE)
             else:
-                export_lesson(self._teach.chosen_lesson(), path)
-        except JuxtanoteError as error:
-            self.failed.emit(str(error))
-            return
-        self.told.emit(f"Wrote “{path.name}”. The recording is not in it.")
+                from juxtanote.core.formats.exports import export_lesson
 
-    def _write_tab_sound(self, path: Path) -> None:
-        phrase = self._document.phrase
-        if phrase is None:
-            raise JuxtanoteError("There is no phrase to render. Cut one on the Hear desk.")
-        rendered = render_phrase(phrase, self._document.lesson, RATE)
-        write_sound(path, rendered.audio[None], RATE)
+                export_lesson(lesson, path)
+            return path
 
-    def import_notes(self) -> None:
-        """Ask for a file of notes and lay it into the phrase."""
-        phrase = self._document.phrase
-        if phrase is None:
-            self.told.emit("Cut a phrase first, on the Hear desk.")
-            return
-        filters = "Notes (" + " ".join(f"*{suffix}" for suffix in IMPORTS) + ")"
-        name, _ = QFileDialog.getOpenFileName(self._window, "Import notes", "", filters)
-        if name:
-            self.import_file(Path(name))
+        def done(_: object) -> None:
+            self.told.emit(f"Wrote “{path.name}”. The recording is not in it.")
 
-    def import_file(self, path: Path) -> None:
-        """Lay a file of notes into the current phrase."""
-        phrase, lesson = self._document.phrase, self._document.lesson
-        if phrase is None:
-            return
-        try:
-            filled = import_into_phrase(phrase, read_notes(path), lesson.guitar)
-        except JuxtanoteError as error:
-            self.failed.emit(str(error))
-            return
-        counted = write_phrase(filled, lesson.time_map)
-        self._document.change("Import notes", lambda l: l.with_phrase(counted))
-        self.told.emit(f"{len(counted.notes)} notes from “{path.name}”.")
+        self._runner.start(Job(f"Writing {path.name}", work, done, self._on_failed))
+
+    def _on_failed(self, error: Exception) -> None:
+        if not isinstance(error, JuxtanoteError):
+            self.failed.emit(f"Something went wrong ({error}). Nothing was written.")
+            raise error
+        self.failed.emit(str(error))
 
     def _on_pdf_wanted(self) -> None:
         path = self._ask(".pdf")
@@ -96,14 +112,59 @@ class Outputs(QObject):
             self.export(path)
 
     def _on_print_wanted(self) -> None:
+        from PyQt6.QtGui import QPainter
+        from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
+
+        from juxtanote.app.teach.paper import paint_page
+
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         printer.setFullPage(True)
         if QPrintDialog(printer, self._window).exec() != QPrintDialog.DialogCode.Accepted:
             return
         painter = QPainter(printer)
         scale = printer.resolution() / 25.4
-        for number, page in enumerate(self._teach.laid_out()):
+        for number, page in enumerate(self._teach.laid_out() if self._teach else []):
             if number:
                 printer.newPage()
             paint_page(painter, page, scale)
         painter.end()
+
+    # In
+
+    def import_notes(self) -> None:
+        """Ask for a file of notes; what is in it is shown, and asked about."""
+        filters = "Notes (" + " ".join(f"*{suffix}" for suffix in IMPORTS) + ")"
+        name, _ = QFileDialog.getOpenFileName(self._window, "Import notes", "", filters)
+        if name:
+            self.import_file(Path(name))
+
+    def import_file(self, path: Path) -> None:
+        """Read a file of notes, then ask where it goes."""
+        phrase = self._document.phrase
+        chosen = None if phrase is None or phrase.is_variant else phrase
+        ticket = self._document.ticket(chosen)
+
+        def work(_: Progress) -> object:
+            from juxtanote.core.formats.exports import read_score
+
+            return read_score(path)
+
+        def done(score: object) -> None:
+            self._ask_where(path, score, ticket)  # type: ignore[arg-type]
+
+        self._runner.start(Job(f"Reading {path.name}", work, done, self._on_failed))
+
+    def _ask_where(self, path: Path, score: "ReadScore", ticket: Ticket) -> None:
+        from juxtanote.app.lesson_forms import ImportForm
+
+        if not self._results.fits(ticket, f"“{path.name}”"):
+            return
+        if not score.parts:
+            self.failed.emit(f"“{path.name}” has no notes in it.")
+            return
+        now = self._document.lesson.phrase(ticket.phrase.ident) if ticket.phrase else None
+        form = ImportForm(path.name, score, now, self._document.sound is not None, self._window)
+        form.accepted.connect(lambda: self._tasks.import_notes(form.plan()))
+        form.finished.connect(form.deleteLater)
+        form.open()
+        self.form = form

@@ -1,49 +1,48 @@
-"""Long work on the lesson: measuring, listening, rendering; each as a job that can be stopped."""
+"""Long work on the lesson: measuring, listening, placing, rendering; each as a job with a ticket.
 
+What a job gives goes through `Results`, which checks that it still fits.
+"""
+
+from collections.abc import Callable
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from juxtanote.app.document import Document
-from juxtanote.app.jobs.runner import Job, JobRunner
+from juxtanote.app.document import Change, Document, Ticket
+from juxtanote.app.jobs.runner import Job, JobRunner, Latest
+from juxtanote.app.results import Outdated, Results
 from juxtanote.app.transport.controller import Transport
-from juxtanote.app.transport.devices import RATE
-from juxtanote.core.analysis.chords import ChordReading
-from juxtanote.core.analysis.listen import Hints
-from juxtanote.core.audio.focus import bring_forward
+from juxtanote.app.transport.rate import RATE
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.progress import Progress
-from juxtanote.core.score.cuts import Cut, propose_cuts
-from juxtanote.core.score.edits import change_phrase, cut_phrase, merge_listening
-from juxtanote.core.score.form import set_chords
+from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import Focus, Lesson, Phrase
-from juxtanote.core.score.note import Evidence, Note
-from juxtanote.core.score.rhythm import write_phrase
-from juxtanote.core.synth.render import Rendered, render_phrase
-from juxtanote.core.transcribe import (
-    Measured,
-    chords_of,
-    evidence_of,
-    hear_all,
-    hear_stretch,
-    lead_spans,
-    measure_recording,
-    place_heard,
-    propose_focus,
-    replace_places,
-    time_map_of,
-)
+
+if TYPE_CHECKING:
+    from juxtanote.core.analysis.chords import ChordReading
+    from juxtanote.core.analysis.listen import Hints
+    from juxtanote.core.formats.importing import ImportPlan
+    from juxtanote.core.fretboard.solver import Placement
+    from juxtanote.core.score.cuts import Cut
+    from juxtanote.core.score.note import Evidence, Note
+    from juxtanote.core.synth.render import Rendered
+    from juxtanote.core.theory.tuning import Guitar
+    from juxtanote.core.transcribe import Measured
 
 RENDER_DELAY_MS = 250
 SURE_ENOUGH = 0.6
+MOST_TRIES = 3
+Span = tuple[float, float]
 
 
 class Tasks(QObject):
-    """Starts jobs with frozen values and puts their results into the document."""
+    """Starts jobs with frozen values and hands their results over."""
 
     measured = pyqtSignal(object)  # Measured
-    tab_rendered = pyqtSignal(object)  # Rendered
+    tab_rendered = pyqtSignal(object)  # Rendered, or None where there is no tab any more
     lead_found = pyqtSignal(object)  # ((start, end), …) in seconds
+    placed_around = pyqtSignal(int, object)  # phrase, numbers of the notes that moved
     told = pyqtSignal(str)
     failed = pyqtSignal(str)
 
@@ -52,108 +51,158 @@ class Tasks(QObject):
         document: Document,
         transport: Transport,
         runner: JobRunner,
+        results: Results,
         parent: QObject | None = None,
     ) -> None:
         super().__init__(parent)
         self._document, self._transport, self._runner = document, transport, runner
-        self._rendered_for: tuple[Phrase, float] | None = None
+        self._results = results
+        self._rendered_for: tuple[object, ...] = ()
         self._render_timer = QTimer(self)
         self._render_timer.setSingleShot(True)
         self._render_timer.setInterval(RENDER_DELAY_MS)
         self._render_timer.timeout.connect(self._render)
-        document.lesson_changed.connect(self._render_timer.start)
+        self._rendering = Latest(runner, "Rendering the tab", self)
+        self._placing: dict[int, Latest] = {}  # by phrase: one does not push another aside
+        self._unplaced: set[int] = set()  # phrases whose places are being worked out
+        document.lesson_changed.connect(self._on_lesson_changed)
         document.phrase_changed.connect(self._render_timer.start)
         document.sound_changed.connect(self._on_sound_changed)
+
+    def _start(
+        self, name: str, work: Callable[[Progress], object], then: Callable[[object], None]
+    ) -> None:
+        self._runner.start(Job(name, work, then, self._on_failed))
+
+    def _on_failed(self, error: Exception) -> None:
+        known = isinstance(error, JuxtanoteError)
+        self.failed.emit(
+            str(error) if known else f"Something went wrong ({error}). Your lesson is as it was."
+        )
+        if not known:
+            raise error
 
     # Measuring
 
     def measure(self, *, apply: bool) -> None:
         """Measure reference pitch and beats; `apply` also sets them in the lesson."""
-        sound = self._document.sound
+        sound, ticket = self._document.sound, self._document.ticket()
         if sound is None:
             self.told.emit("Open a recording first.")
             return
 
         def work(progress: Progress) -> object:
-            return measure_recording(sound, progress=progress), apply
+            from juxtanote.core.transcribe import measure_recording
 
-        job = Job("Measuring the recording", work)
-        job.succeeded.connect(self._on_measured)
-        job.failed.connect(self._on_failed)
-        self._runner.start(job)
+            return measure_recording(sound, progress=progress)
 
-    def _on_measured(self, result: tuple[Measured, bool]) -> None:
-        measured, apply = result
-        if apply:
-            self._document.change(
-                "Measure the recording", lambda lesson: _with_measured(lesson, measured)
+        self._start("Measuring the recording", work, lambda r: self._on_measured(ticket, r, apply))
+
+    def _on_measured(self, ticket: Ticket, measured: "Measured", apply: bool) -> None:  # type: ignore[override]
+        what = "What was measured"
+
+        def merge(lesson: Lesson) -> Lesson:
+            from juxtanote.core.score.timing import with_time_map
+            from juxtanote.core.transcribe import time_map_of
+
+            if lesson.time_map is not ticket.lesson.time_map:
+                raise Outdated(
+                    "The beats were changed by hand meanwhile: they stay. Measure again to replace them."
+                )
+            cents = round(min(max(measured.reference_cents, -100.0), 100.0), 1)
+            return with_time_map(
+                replace(lesson, reference_cents=cents), time_map_of(measured.beats)
             )
-        self.measured.emit(measured)
+
+        if apply:
+            self._results.take(ticket, what, merge, text="Measure the recording")
+        if self._results.fits(ticket, what, quiet=True):
+            self.measured.emit(measured)
 
     # Listening
 
     def listen(
         self,
-        hints: Hints | None = None,
-        stretch: tuple[float, float] | None = None,
+        hints: "Hints | None" = None,
+        stretch: Span | None = None,
         string: int | None = None,
     ) -> None:
         """Listen to the current phrase, or a stretch of it, in the background.
 
         With a `string` all is heard and placed there.
         """
-        document = self._document
-        phrase, lesson, sound = document.phrase, document.lesson, document.sound
-        if phrase is None or sound is None:
-            self.told.emit("Open a recording and cut a phrase first.")
+        phrase, sound = self._document.phrase, self._document.sound
+        if phrase is None or sound is None or phrase.is_variant:
+            self.told.emit("Open a recording and choose a phrase of it first.")
             return
-
+        ticket, around = self._document.ticket(phrase), self._document.lesson.context(phrase)
         start, end = stretch or (phrase.start_s, phrase.end_s)
         kept = [n for n in phrase.notes if "pitch" in n.written.locked]
         certain = tuple((n.onset_s, n.offset_s, n.heard.midi) for n in kept)
-        guitar = lesson.guitar
-        known = replace(hints or Hints(), certain=certain)
-        if string:
-            known = known.on_string(guitar, string)
-        elif hints:  # what the guitar can sound counts where the person was told of it
-            known = known.on_guitar(guitar)
 
         def work(progress: Progress) -> object:
+            from juxtanote.core.analysis.listen import Hints
+            from juxtanote.core.transcribe import evidence_of, hear_stretch, place_heard
+
+            known = replace(hints or Hints(), certain=certain)
+            if string:
+                known = known.on_string(around.guitar, string)
+            elif hints:  # what the guitar can sound counts where the person was told of it
+                known = known.on_guitar(around.guitar)
             heard = hear_stretch(
-                sound, start, end, reference_cents=lesson.reference_cents, focus=phrase.focus,
+                sound, start, end, reference_cents=around.reference_cents, focus=phrase.focus,
                 hints=known, progress=progress,
             )  # fmt: skip
-            notes = place_heard(list(heard.notes), guitar, lesson.school, string=string)
+            notes = place_heard(list(heard.notes), around.guitar, around.school, string=string)
+            fresh = edits.merge_listening(phrase, tuple(notes), stretch)
+            # Placed here with what stays: the window only has to put it in.
+            merged = self._placed(ticket.lesson.with_phrase(fresh), fresh)
             evidence = evidence_of(heard) if stretch is None else phrase.evidence
-            return phrase, tuple(notes), evidence, stretch
+            return tuple(notes), evidence, merged
 
-        job = Job(f"Listening to {phrase.name}", work)
-        job.succeeded.connect(self._on_heard)
-        job.failed.connect(self._on_failed)
-        self._runner.start(job)
+        self._start(
+            f"Listening to {phrase.name}", work, lambda r: self._on_heard(ticket, r, stretch)
+        )
+
+    @staticmethod
+    def _placed(lesson: Lesson, phrase: Phrase, progress: Progress | None = None) -> Phrase:
+        from juxtanote.core.fretboard.phrases import replace_places
+        from juxtanote.core.progress import no_progress
+
+        return replace_places(phrase, lesson, None, progress or no_progress)
 
     def _on_heard(
         self,
-        result: tuple[Phrase, tuple[Note, ...], Evidence, tuple[float, float] | None],
+        ticket: Ticket,
+        result: "tuple[tuple[Note, ...], Evidence, Phrase]",
+        stretch: Span | None,
     ) -> None:
-        began, notes, evidence, stretch = result
-        now = self._document.lesson.phrase(began.ident)
-        if now is None or (now.start_s, now.end_s) != (began.start_s, began.end_s):
-            self.told.emit("The phrase was changed meanwhile; listen again.")
+        notes, evidence, merged = result
+        began = ticket.phrase
+        assert began is not None
+
+        def merge(lesson: Lesson) -> Lesson:
+            from juxtanote.core.score.timing import counted
+
+            now = lesson.phrase(began.ident)
+            assert now is not None
+            if (now.start_s, now.end_s, now.part) != (began.start_s, began.end_s, began.part):
+                raise Outdated(f"{now.name} was moved meanwhile: listen again.")
+            fresh = (
+                merged if now.notes is began.notes else edits.merge_listening(now, notes, stretch)
+            )
+            fresh = replace(now, notes=fresh.notes, evidence=evidence, proposed=False)
+            if fresh.notes and fresh.status == "heard":
+                fresh = replace(fresh, status="placed")
+            return lesson.with_phrase(counted(fresh, lesson.time_map))
+
+        taken = self._results.take(ticket, "What was heard", merge, text="Listen to phrase")
+        after = self._document.lesson.phrase(began.ident) if taken else None
+        if after is None:
             return
-
-        def edit(lesson: Lesson) -> Lesson:
-            merged = replace(merge_listening(now, notes, stretch), evidence=evidence)
-            if merged.notes:
-                merged = write_phrase(replace_places(merged, lesson), lesson.time_map)
-                status = "placed" if merged.status == "heard" else merged.status
-                merged = replace(merged, status=status)
-            return lesson.with_phrase(merged)
-
-        self._document.change("Listen to phrase", edit)
-        after = self._document.lesson.phrase(began.ident)
-        count = len(after.notes) if after else 0
-        doubtful = sum(n.is_doubtful for n in after.notes) if after else 0
+        if after.notes and began.notes is not merged.notes and after.notes != merged.notes:
+            self.place_around(began.ident, "Listen to phrase")  # edited meanwhile: placed with that
+        count, doubtful = len(after.notes), sum(n.is_doubtful for n in after.notes)
         words = f"{count} notes heard" + (f", {doubtful} to look at: press D." if doubtful else ".")
         if count == 0:
             words = "No guitar was heard here. Bring it forward on the Hear desk, or cut another stretch."
@@ -161,101 +210,116 @@ class Tasks(QObject):
 
     def propose(self) -> None:
         """Listen to the whole recording and cut it where the lead breathes; one step to undo."""
-        document = self._document
-        lesson, sound = document.lesson, document.sound
+        sound, ticket = self._document.sound, self._document.ticket()
+        lesson = ticket.lesson
         if sound is None:
             self.told.emit("Open a recording first.")
             return
 
         def work(progress: Progress) -> object:
+            from juxtanote.core.score.cuts import propose_cuts
+            from juxtanote.core.transcribe import hear_all, lead_spans
+
             notes = hear_all(sound, reference_cents=lesson.reference_cents, progress=progress)
             sure = [n for n in notes if n.confidence > SURE_ENOUGH]
             spans = [(n.onset_s, n.offset_s) for n in sure]
             cuts = propose_cuts(
-                [s for s, _ in spans],
-                [e for _, e in spans],
-                lesson.time_map,
-                [n.midi for n in sure],
-            )
+                [s for s, _ in spans], [e for _, e in spans], lesson.time_map, [n.midi for n in sure]
+            )  # fmt: skip
             return cuts, lead_spans(spans)
 
-        job = Job("Looking for phrases", work)
-        job.succeeded.connect(self._on_proposed)
-        job.failed.connect(self._on_failed)
-        self._runner.start(job)
+        self._start("Looking for phrases", work, lambda r: self._on_proposed(ticket, r))
 
-    def _on_proposed(self, result: tuple[list[Cut], tuple[tuple[float, float], ...]]) -> None:
+    def _on_proposed(self, ticket: Ticket, result: "tuple[list[Cut], tuple[Span, ...]]") -> None:
         cuts, lead = result
-        self.lead_found.emit(lead)
-
-        def edit(lesson: Lesson) -> Lesson:
-            for cut in cuts:
-                taken = any(p.start_s < cut.end_s and cut.start_s < p.end_s for p in lesson.phrases)
-                if not taken:
-                    lesson = cut_phrase(lesson, cut.start_s, cut.end_s)
-            return lesson
-
+        if self._results.fits(ticket, "The proposal", quiet=True):
+            self.lead_found.emit(lead)
         before = len(self._document.lesson.phrases)
-        self._document.change("Propose phrases", edit)
-        count = len(self._document.lesson.phrases) - before
-        self.told.emit(f"{count} phrases proposed; Ctrl+Z takes them back, Del refuses one.")
+
+        def merge(lesson: Lesson) -> Lesson:
+            return with_cuts(lesson, cuts)
+
+        if self._results.take(ticket, "The proposal of phrases", merge, text="Propose phrases"):
+            count = len(self._document.lesson.phrases) - before
+            self.told.emit(
+                f"{count} phrases proposed; Ctrl+Z takes them back, Del refuses one, Shift+Del all."
+                if count
+                else "Nothing was found to propose beside the phrases that are cut."
+            )
 
     # Chords
 
     def suggest_chords(self) -> None:
         """Suggest a chord for each bar of the current phrase; one step to undo."""
-        phrase, lesson, sound = self._document.phrase, self._document.lesson, self._document.sound
+        phrase, sound = self._document.phrase, self._document.sound
         if phrase is None or sound is None:
             self.told.emit("Open a recording and cut a phrase first.")
             return
+        phrase = self._document.lesson.source_of(phrase.ident) or phrase
+        ticket = self._document.ticket(phrase)
+        lesson, span = ticket.lesson, (phrase.start_s, phrase.end_s)
 
         def work(progress: Progress) -> object:
-            return chords_of(sound, phrase.start_s, phrase.end_s, lesson.time_map, lesson.key)
+            from juxtanote.core.transcribe import chords_of
 
-        job = Job(f"Looking for the chords of {phrase.name}", work)
-        job.succeeded.connect(self._on_chords)
-        job.failed.connect(self._on_failed)
-        self._runner.start(job)
+            return chords_of(sound, *span, lesson.time_map, lesson.key)
 
-    def _on_chords(self, readings: list[ChordReading]) -> None:
+        self._start(
+            f"Looking for the chords of {phrase.name}", work, lambda r: self._on_chords(ticket, r)
+        )
+
+    def _on_chords(self, ticket: Ticket, readings: "list[ChordReading]") -> None:
+        def merge(lesson: Lesson) -> Lesson:
+            from juxtanote.core.score.form import set_chords
+
+            now, began = lesson.phrase(ticket.phrase.ident), ticket.phrase  # type: ignore[union-attr]
+            if lesson.time_map is not ticket.lesson.time_map or (
+                now is None or began is None or now.start_s != began.start_s
+            ):
+                raise Outdated("Bars or phrase were moved meanwhile: suggest the chords again.")
+            symbols = [reading.symbol for reading in readings]
+            return replace(lesson, chords=set_chords(lesson, readings[0].bar, symbols))
+
         if not readings:
             self.told.emit("The phrase holds no whole bar. Check where bar 1 is.")
-            return
-        symbols = [reading.symbol for reading in readings]
-        self._document.change(
-            "Suggest chords", lambda l: replace(l, chords=set_chords(l, readings[0].bar, symbols))
-        )
-        weak = sum(reading.lead < 0.05 for reading in readings)
-        self.told.emit(
-            f"{len(readings)} bars; {weak} of them could as well be another chord: trust your ear."
-        )
+        elif self._results.take(ticket, "The chords", merge, text="Suggest chords"):
+            weak = sum(reading.lead < 0.05 for reading in readings)
+            self.told.emit(
+                f"{len(readings)} bars; {weak} of them could as well be another chord: trust your ear."
+            )
 
     # Focus
 
     def propose_focus(self) -> None:
         """Choose how the guitar is brought forward for the current phrase, and say why."""
-        phrase, lesson, sound = self._document.phrase, self._document.lesson, self._document.sound
-        if phrase is None or sound is None:
-            self.told.emit("Open a recording and cut a phrase first.")
+        phrase, sound = self._document.phrase, self._document.sound
+        if phrase is None or sound is None or phrase.is_variant:
+            self.told.emit("Open a recording and choose a phrase of it first.")
             return
+        ticket = self._document.ticket(phrase)
+        cents, span = ticket.lesson.reference_cents, (phrase.start_s, phrase.end_s)
 
         def work(progress: Progress) -> object:
-            return phrase.ident, propose_focus(
-                sound, phrase.start_s, phrase.end_s, reference_cents=lesson.reference_cents,
-                progress=progress,
-            )  # fmt: skip
+            from juxtanote.core.transcribe import propose_focus
 
-        job = Job(f"Bringing the guitar forward in {phrase.name}", work)
-        job.succeeded.connect(self._on_focus_proposed)
-        job.failed.connect(self._on_failed)
-        self._runner.start(job)
+            return propose_focus(sound, *span, reference_cents=cents, progress=progress)
 
-    def _on_focus_proposed(self, result: tuple[int, Focus]) -> None:
-        ident, focus = result
-        if self._document.lesson.phrase(ident) is not None:
-            self._document.change(
-                "Set focus", lambda lesson: change_phrase(lesson, ident, focus=focus)
-            )
+        self._start(
+            f"Bringing the guitar forward in {phrase.name}", work,
+            lambda r: self._on_focus_proposed(ticket, r),
+        )  # fmt: skip
+
+    def _on_focus_proposed(self, ticket: Ticket, focus: Focus) -> None:
+        began = ticket.phrase
+        assert began is not None
+
+        def merge(lesson: Lesson) -> Lesson:
+            now = lesson.phrase(began.ident)
+            if now is None or now.focus != began.focus:
+                raise Outdated("The focus was set by hand meanwhile: it stays.")
+            return edits.change_phrase(lesson, began.ident, focus=focus)
+
+        if self._results.take(ticket, "The focus", merge, text="Set focus"):
             self.told.emit(f"Guitar forward: {focus.why}.")
 
     def audition(self, on: bool) -> None:
@@ -266,60 +330,221 @@ class Tasks(QObject):
         if not on or phrase is None:
             self._transport.audition(sound.audio)
             return
-        focus = phrase.focus
+        focus, ticket = phrase.focus, self._document.ticket(phrase)
 
         def work(progress: Progress) -> object:
+            from juxtanote.core.audio.focus import bring_forward
+
             return bring_forward(
                 sound.audio, sound.sample_rate, source=focus.source, low_hz=focus.low_hz,
                 high_hz=focus.high_hz, without_drums=focus.without_drums,
             )  # fmt: skip
 
-        job = Job("Bringing the guitar forward", work)
-        job.succeeded.connect(self._transport.audition)
-        job.failed.connect(self._on_failed)
-        self._runner.start(job)
+        def then(audio: object) -> None:
+            if self._results.fits(ticket, "The guitar brought forward", quiet=True):
+                self._transport.audition(audio)  # type: ignore[arg-type]
+
+        self._start("Bringing the guitar forward", work, then)
+
+    # Placing
+
+    def place_around(self, ident: int, text: str, merge: int = -1) -> None:
+        """Place a phrase anew around what is locked: at once where it is short, else in the background.
+
+        With the number of an edit's `merge` both are one step of undo.
+        """
+        from juxtanote.core.fretboard.phrases import FEW_NOTES
+
+        phrase = self._document.lesson.phrase(ident)
+        if phrase is None or not phrase.notes:
+            return
+        ticket = self._document.ticket(phrase)
+        if len(phrase.notes) <= FEW_NOTES:
+            self._put_places(ticket, self._placed(ticket.lesson, phrase), text, merge)
+            return
+        self._unplaced.add(ident)
+        latest = self._placing.setdefault(ident, Latest(self._runner, "Placing notes", self))
+        latest.ask(
+            lambda progress: self._placed(ticket.lesson, ticket.phrase, progress),  # type: ignore[arg-type]
+            lambda placed: self._put_places(ticket, placed, text, merge),  # type: ignore[arg-type]
+        )
+
+    def is_placing(self, ident: int) -> bool:
+        """Whether the places of a phrase are being worked out."""
+        return ident in self._unplaced
+
+    def _put_places(self, ticket: Ticket, placed: Phrase, text: str, step: int) -> None:
+        began = ticket.phrase
+        assert began is not None
+        self._unplaced.discard(began.ident)
+        now = self._document.lesson.phrase(began.ident)
+        if not self._document.is_open(ticket) or now is None or now.notes is not began.notes:
+            return  # edited or undone since: whoever did so has asked again, or does not want it
+
+        def merge(lesson: Lesson) -> Lesson:
+            return lesson.with_phrase(replace(now, notes=placed.notes))
+
+        if self._results.take(ticket, "The placement", merge, text=text, step=step):
+            before = {n.ident: n.written for n in began.notes}
+            moved = frozenset(
+                n.ident
+                for n in placed.notes
+                if (n.written.string, n.written.fret)
+                != (before[n.ident].string, before[n.ident].fret)
+            )
+            self.placed_around.emit(began.ident, moved)
+
+    def find_ways(self, then: Callable[[Phrase, "list[Placement]"], None]) -> None:
+        """Look for whole placements of the current phrase, and hand them over with it."""
+        phrase = self._document.phrase
+        if phrase is None or not phrase.notes:
+            return
+        ticket = self._document.ticket(phrase)
+
+        def work(progress: Progress) -> object:
+            from juxtanote.core.fretboard.phrases import places_in
+            from juxtanote.core.fretboard.solver import alternatives
+
+            around, places = ticket.lesson.context(phrase), places_in(ticket.lesson, phrase)
+            return alternatives(around.guitar, places, school=around.school, progress=progress)
+
+        def done(ways: object) -> None:
+            now = self._document.phrase
+            if not self._results.fits(ticket, "The other placements"):
+                return
+            if now is None or now.ident != phrase.ident or now.notes is not phrase.notes:
+                self.told.emit(
+                    f"{phrase.name} was edited meanwhile: ask for another placement again."
+                )
+                return
+            then(phrase, ways)  # type: ignore[arg-type]
+
+        self._start(f"Other placements of {phrase.name}", work, done)
+
+    def change_guitar(self, part: int, guitar: "Guitar") -> None:
+        """Give a part another guitar; what is not locked follows."""
+
+        def edit(lesson: Lesson, progress: Progress) -> Lesson:
+            from juxtanote.core.fretboard.phrases import with_guitar
+
+            return with_guitar(lesson, part, guitar, progress)
+
+        self.edit_in_background("Change the guitar", "The guitar", edit)
+
+    def change_school(self, part: int, school: str) -> None:
+        """Give a part another way of picking."""
+
+        def edit(lesson: Lesson, progress: Progress) -> Lesson:
+            from juxtanote.core.fretboard.phrases import with_school
+
+            return with_school(lesson, part, school)
+
+        self.edit_in_background("Change picking school", "The picking school", edit)
+
+    def import_notes(self, plan: "ImportPlan") -> None:
+        """Lay notes of a file into the lesson as the person said."""
+        sound = self._document.sound
+
+        def edit(lesson: Lesson, progress: Progress) -> Lesson:
+            from juxtanote.core.formats.importing import laid_in
+
+            return laid_in(lesson, plan, sound, progress)
+
+        def told() -> None:
+            count = sum(len(part.rows) for part in plan.parts)
+            self.told.emit(f"{count} notes came in from “{plan.name}”.")
+
+        self.edit_in_background("Import notes", "The import", edit, told)
+
+    def edit_in_background(
+        self,
+        text: str,
+        what: str,
+        edit: Callable[[Lesson, Progress], Lesson],
+        then: Callable[[], None] | None = None,
+        tries: int = MOST_TRIES,
+    ) -> None:
+        """Make an edit that takes long; where the lesson was edited meanwhile it is made anew on that."""
+        ticket = self._document.ticket()
+
+        def done(after: object) -> None:
+            if not self._results.fits(ticket, what):
+                return
+            if self._document.revision != ticket.revision:
+                if tries > 1:
+                    self.edit_in_background(text, what, edit, then, tries - 1)
+                else:
+                    self.told.emit(
+                        f"{what} was not changed: the lesson is being edited. Try again."
+                    )
+                return
+            self._results.take(ticket, what, lambda _: after, text=text)  # type: ignore[arg-type, return-value]
+            if then is not None:
+                then()
+
+        self._start(text, lambda progress: edit(ticket.lesson, progress), done)
 
     # Rendering
 
+    def _on_lesson_changed(self, change: Change) -> None:
+        phrase = self._document.phrase
+        if change.touches(phrase.ident if phrase else None):
+            self._render_timer.start()
+
     def _on_sound_changed(self) -> None:
-        self._rendered_for = None
+        self._rendered_for = ()
         self._render_timer.start()
 
     def _render(self) -> None:
         """Render the current phrase's tab where it changed."""
         phrase, lesson = self._document.phrase, self._document.lesson
-        if phrase is None or self._document.sound is None:
+        if self._document.sound is None:
             return
-        key = (phrase, lesson.reference_cents)
-        if key == self._rendered_for:
+        if phrase is None or not phrase.notes:
+            if self._rendered_for != (None,):
+                self._rendered_for = (None,)
+                self._rendering.forget()
+                self._transport.player.set_tab(None)
+                self.tab_rendered.emit(None)
+            return
+        around = lesson.context(phrase)
+        span = (phrase.start_s, phrase.end_s)
+        key = (self._document.number, phrase.notes, span, around.guitar, around.reference_cents)
+        if len(key) == len(self._rendered_for) and all(
+            a is b or a == b for a, b in zip(key, self._rendered_for, strict=True)
+        ):
             return
         self._rendered_for = key
+        ticket = self._document.ticket(phrase)
 
         def work(progress: Progress) -> object:
-            return phrase.ident, render_phrase(phrase, lesson, RATE, progress)
+            from juxtanote.core.synth.render import render_phrase
 
-        job = Job("Rendering the tab", work)
-        job.succeeded.connect(self._on_rendered)
-        job.failed.connect(self._on_failed)
-        self._runner.start(job)
+            return render_phrase(phrase, lesson, RATE, progress)
 
-    def _on_rendered(self, result: tuple[int, Rendered]) -> None:
-        ident, rendered = result
-        phrase = self._document.phrase
-        if phrase is not None and phrase.ident == ident:
+        self._rendering.ask(work, lambda rendered: self._on_rendered(ticket, rendered))  # type: ignore[arg-type]
+
+    def _on_rendered(self, ticket: Ticket, rendered: "Rendered") -> None:
+        now, began = self._document.phrase, ticket.phrase
+        if not self._results.fits(ticket, "The rendered tab", quiet=True) or now is None:
+            return
+        if began is not None and now.ident == began.ident and now.notes is began.notes:
             self._transport.player.set_tab(rendered.audio, rendered.start_s)
             self.tab_rendered.emit(rendered)
 
-    def _on_failed(self, error: Exception) -> None:
-        known = isinstance(error, JuxtanoteError)
-        self.failed.emit(
-            str(error) if known else f"Something went wrong ({error}). Your lesson is as it was."
-        )
+
+def with_cuts(lesson: Lesson, cuts: "list[Cut]") -> Lesson:
+    """Add proposed phrases beside those that are there: a person's own are never touched.
+
+    Two proposals that follow each other without a rest are both kept.
+    """
+    taken = [(p.start_s, p.end_s) for p in lesson.phrases]
+    for cut in cuts:
+        if not any(
+            start < cut.end_s - TOUCH_S and cut.start_s + TOUCH_S < end for start, end in taken
+        ):
+            lesson = edits.cut_phrase(lesson, cut.start_s, cut.end_s, proposed=True)
+    return lesson
 
 
-def _with_measured(lesson: Lesson, measured: Measured) -> Lesson:
-    return replace(
-        lesson,
-        reference_cents=round(measured.reference_cents, 1),
-        time_map=time_map_of(measured.beats),
-    )
+TOUCH_S = 0.15  # phrases may meet, and share so much

@@ -4,7 +4,6 @@ Reference pitch, beats, notes, key, places, written time: each step stands in a 
 and can be replaced behind the function it is called by here.
 """
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -14,25 +13,25 @@ from numpy.typing import NDArray
 from juxtanote.core.analysis.beats import BeatReading, Pulses, find_beats
 from juxtanote.core.analysis.chords import ChordReading, suggest_chords
 from juxtanote.core.analysis.key import find_keys, find_scale, pitch_class_weights
-from juxtanote.core.analysis.listen import Hints, Listening, PerceivedNote, listen
+from juxtanote.core.analysis.listen import Hints, Listening, PerceivedNote
 from juxtanote.core.analysis.reference_pitch import measure_reference_cents
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
-from juxtanote.core.audio.focus import bring_forward
-from juxtanote.core.audio.read import Sound, read_sound, to_mid_side, to_rate
+from juxtanote.core.analysis.stretches import hear_all, hear_stretch, mid_side
+from juxtanote.core.audio.read import read_sound
+from juxtanote.core.audio.sound import Sound
 from juxtanote.core.fretboard.candidates import NoteToPlace, find_candidates
-from juxtanote.core.fretboard.clues import CLEAR, MOST_READ, HeardString, read_strings, with_clues
+from juxtanote.core.fretboard.clues import CLEAR
 from juxtanote.core.fretboard.fingers import choose_fingers
-from juxtanote.core.fretboard.solver import Placement, place, solve
+from juxtanote.core.fretboard.phrases import places_of
+from juxtanote.core.fretboard.solver import Placement, place
 from juxtanote.core.fretboard.strokes import choose_strokes
 from juxtanote.core.progress import Progress, no_progress, part_of
-from juxtanote.core.score.lesson import Focus, Lesson, Phrase, Recording
-from juxtanote.core.score.note import Evidence, HeardNote, Note, RunnerUp, WrittenNote
-from juxtanote.core.score.rhythm import write_phrase
+from juxtanote.core.score.lesson import Focus, Lesson, Part, Phrase, Recording
+from juxtanote.core.score.note import WIDEST_BEND, Evidence, HeardNote, Note, RunnerUp, WrittenNote
 from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.score.timing import counted
 from juxtanote.core.theory.tuning import STANDARD, Guitar
 
-STRETCH_S = 30.0
-OVERLAP_S = 2.0
 CERTAIN_REFERENCE = 0.12
 
 
@@ -49,18 +48,11 @@ def measure_recording(
     sound: Sound, *, bpm: float | None = None, progress: Progress = no_progress
 ) -> Measured:
     """Measure reference pitch and beats of a whole recording."""
-    mid, _ = _mid_side(sound.audio, sound.sample_rate)
+    mid, _ = mid_side(sound.audio, sound.sample_rate)
     cents, certainty = measure_reference_cents(mid, SAMPLE_RATE)
     progress(0.3)
     beats = find_beats(mid, bpm=bpm, progress=part_of(progress, 0.3, 1.0))
     return Measured(cents if certainty > CERTAIN_REFERENCE else 0.0, certainty, beats)
-
-
-def _mid_side(
-    audio: NDArray[np.float32], sample_rate: int
-) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    mid, side = to_mid_side(to_rate(audio, sample_rate, SAMPLE_RATE))
-    return mid, side
 
 
 def time_map_of(reading: BeatReading | Pulses) -> TimeMap:
@@ -72,37 +64,6 @@ def time_map_of(reading: BeatReading | Pulses) -> TimeMap:
         beats_per_bar=beats.beats_per_bar,
         division=beats.division,
     )
-
-
-def hear_stretch(
-    sound: Sound,
-    start_s: float,
-    end_s: float,
-    *,
-    reference_cents: float = 0.0,
-    focus: Focus | None = None,
-    hints: Hints | None = None,
-    progress: Progress = no_progress,
-    learned: bool = True,
-) -> Listening:
-    """Listen to one stretch of a recording, a little before and after it for context."""
-    margin = 0.5
-    low = max(start_s - margin, 0.0)
-    rate = sound.sample_rate
-    part = sound.audio[:, int(low * rate) : int((end_s + margin) * rate)]
-    if focus is not None:
-        part = bring_forward(
-            part, rate, source=focus.source, low_hz=focus.low_hz, high_hz=focus.high_hz,
-            without_drums=focus.without_drums,
-        )  # fmt: skip
-    mid, side = _mid_side(part, rate)
-    heard = listen(
-        mid, side, start_s=low, reference_cents=reference_cents, hints=hints, progress=progress,
-        learned=learned,
-    )  # fmt: skip
-    inside = tuple(n for n in heard.notes if start_s - 0.03 <= n.onset_s < end_s - 0.02)
-    clipped = tuple(replace(n, onset_s=max(n.onset_s, start_s)) for n in inside)
-    return replace(heard, notes=clipped)
 
 
 FOCUS_CHOICES = (
@@ -146,85 +107,12 @@ def propose_focus(
     return replace(best[2], why=f"{best[1]} sure notes against {whole[1]} in the whole mix")
 
 
-def hear_all(
-    sound: Sound,
-    *,
-    reference_cents: float = 0.0,
-    progress: Progress = no_progress,
-    learned: bool = True,
-    hints: Hints | None = None,
-) -> list[PerceivedNote]:
-    """Listen to a whole recording stretch by stretch, in bounded memory."""
-    notes: list[PerceivedNote] = []
-    start, duration = 0.0, sound.duration_s
-    while start < duration:
-        end = min(start + STRETCH_S, duration)
-        heard = hear_stretch(
-            sound, start, end, reference_cents=reference_cents, learned=learned, hints=hints,
-            progress=part_of(progress, start / duration, end / duration),
-        )  # fmt: skip
-        notes += heard.notes
-        start = end
-    return sorted(notes, key=lambda note: (note.onset_s, note.midi))
-
-
 def to_place(note: PerceivedNote) -> NoteToPlace:
     """Give what the placement needs of a heard note."""
     midi = note.midi if "natural-harmonic" in note.techniques else float(round(note.midi))
     return NoteToPlace(
         note.onset_s, note.offset_s, midi, note.techniques, note.bend_semitones, tied=note.tied
     )
-
-
-def places_of(
-    notes: Sequence[Note], guitar: Guitar, beside: Sequence[Note] = ()
-) -> list[NoteToPlace]:
-    """Give what the placement needs of notes of a phrase, with what their sound tells of strings.
-
-    `beside` are other notes of the same recording: all together tell how stiff its strings are.
-    """
-    places, seen = [note_to_place(note) for note in notes], _seen(notes)
-    if not beside:
-        return with_clues(guitar, places, seen)
-    clear = [note for note in beside if note.heard.clarity > CLEAR]
-    clear = clear[:: len(clear) // MOST_READ + 1]
-    more = [note_to_place(note) for note in clear]
-    strings = read_strings(guitar, places + more, seen + _seen(clear))
-    return with_clues(guitar, places, seen, strings)
-
-
-def places_in(lesson: Lesson, phrase: Phrase) -> list[NoteToPlace]:
-    """Give what the placement needs of a phrase, beside all others of its lesson."""
-    beside = [n for p in lesson.phrases if p.ident != phrase.ident for n in p.notes]
-    return places_of(phrase.notes, lesson.guitar, beside)
-
-
-def _seen(notes: Sequence[Note]) -> list[HeardString]:
-    seen = []
-    for index, note in enumerate(notes):
-        later = next(
-            (n.onset_s for n in notes[index + 1 :] if n.onset_s > note.onset_s + 0.03), 1e9
-        )
-        tags = note.written.techniques
-        b = note.heard.stiffness
-        seen.append(
-            HeardString(
-                float(np.log2(b)) if b > 0.0 else 0.0, note.heard.clarity if b > 0.0 else 0.0,
-                note.offset_s - later, bool(tags & {"vibrato", "bend", "pre-bend", "slide"}),
-            )
-        )  # fmt: skip
-    return seen
-
-
-def note_to_place(note: Note) -> NoteToPlace:
-    """Give what the placement needs of a note of a lesson; locked places stay."""
-    locked = "place" in note.written.locked
-    return NoteToPlace(
-        note.onset_s, note.offset_s, round(note.heard.midi), note.written.techniques,
-        note.written.bend_semitones,
-        note.written.string if locked else None, note.written.fret if locked else None,
-        note.heard.tied,
-    )  # fmt: skip
 
 
 def guess_tuning(midi: list[float]) -> tuple[int, ...]:
@@ -268,17 +156,24 @@ def to_notes(
     notes = []
     for index, note in enumerate(heard):
         seen = HeardNote(
-            note.onset_s, max(note.offset_s, note.onset_s + 0.02), note.midi, note.level_db,
-            note.confidence, note.curve, note.evidence,
-            tuple(RunnerUp(o.midi, min(o.confidence, 1.0), o.why, o.at_s) for o in note.others),
+            max(note.onset_s, 0.0), max(note.offset_s, note.onset_s + 0.02), _within(note.midi, 0.0, 127.0),
+            _within(note.level_db, -120.0, 20.0), _within(note.confidence, 0.0, 1.0), note.curve, note.evidence,
+            tuple(
+                RunnerUp(_within(o.midi, 0.0, 127.0), _within(o.confidence, 0.0, 1.0), o.why, max(o.at_s, 0.0))
+                for o in note.others
+            ),
             note.stiffness, note.clarity, note.tied,
         )  # fmt: skip
         written = WrittenNote(
             placement.strings[index], placement.frets[index], note.techniques,
-            min(note.bend_semitones, 5.0), fingers[index], strokes[index],
+            _within(note.bend_semitones, 0.0, WIDEST_BEND), fingers[index], strokes[index],
         )  # fmt: skip
         notes.append(Note(index + 1, seen, written))
     return notes
+
+
+def _within(value: float, low: float, high: float) -> float:
+    return min(max(float(value), low), high)
 
 
 def place_heard(
@@ -304,60 +199,6 @@ def place_heard(
         return first
     told = places_of(first, guitar)
     return to_notes(kept, place(guitar, told, school=school), told, guitar, school)
-
-
-def replace_places(phrase: Phrase, lesson: Lesson, placement: Placement | None = None) -> Phrase:
-    """Place the notes of a phrase anew around what is locked; fingers and strokes follow."""
-    places = places_in(lesson, phrase)
-    placement = placement or place(lesson.guitar, places, school=lesson.school)
-    fingers = choose_fingers(places, placement, lesson.guitar)
-    strokes = choose_strokes(places, placement.strings, lesson.school)
-    notes = []
-    for index, note in enumerate(phrase.notes):
-        written, locked = note.written, note.written.locked
-        notes.append(
-            replace(
-                note,
-                written=replace(
-                    written,
-                    string=placement.strings[index],
-                    fret=placement.frets[index],
-                    finger=written.finger if "finger" in locked else fingers[index],
-                    stroke=written.stroke if "stroke" in locked else strokes[index],
-                ),
-            )
-        )
-    return phrase.with_notes(notes)
-
-
-def _as_written(phrase: Phrase, guitar: Guitar) -> Placement:
-    """Give the placement of a phrase as it stands."""
-    places = [
-        replace(note_to_place(n), string=n.written.string, fret=n.written.fret)
-        for n in phrase.notes
-    ]
-    return solve(guitar, places)
-
-
-def with_guitar(lesson: Lesson, guitar: Guitar) -> Lesson:
-    """Give the lesson on another guitar; where pitches or frets change, what is not locked follows.
-
-    Another finger for the slide bar, or a thumb that may or may not be used, changes fingers alone.
-    """
-    changed, old = replace(lesson, guitar=guitar), lesson.guitar
-    used = max((n.written.fret for p in lesson.phrases for n in p.notes), default=0)
-    if (guitar.tuning, guitar.capo) == (old.tuning, old.capo) and used <= guitar.last_fret:
-        if (guitar.bar_finger, guitar.thumb_over) == (old.bar_finger, old.thumb_over):
-            return changed
-        for phrase in lesson.phrases:
-            if phrase.notes:
-                as_it_is = _as_written(phrase, guitar)
-                changed = changed.with_phrase(replace_places(phrase, changed, as_it_is))
-        return changed
-    for phrase in lesson.phrases:
-        if phrase.notes:
-            changed = changed.with_phrase(replace_places(phrase, changed))
-    return changed
 
 
 def evidence_of(heard: Listening) -> Evidence:
@@ -421,7 +262,7 @@ def transcribe(path: Path, options: Options, progress: Progress = no_progress) -
     lesson = Lesson(
         title=path.stem,
         recording=Recording(str(path), sound.duration_s),
-        guitar=guitar,
+        parts=(Part(guitar=guitar),),
         reference_cents=float(np.clip(measured.reference_cents, -100, 100)),
         time_map=time_map,
         key=key,
@@ -430,7 +271,7 @@ def transcribe(path: Path, options: Options, progress: Progress = no_progress) -
     for number, stretch in enumerate(split_at_rests(notes), start=1):
         end = max(n.offset_s for n in stretch) + 0.05
         phrase = Phrase(number, str(number), max(stretch[0].onset_s - 0.05, 0.0), end)
-        lesson = lesson.with_phrase(write_phrase(phrase.with_notes(stretch), time_map))
+        lesson = lesson.with_phrase(counted(phrase.with_notes(stretch), time_map))
     progress(1.0)
     if options.start_s:
         lesson = shifted(lesson, options.start_s)
@@ -460,7 +301,7 @@ def chords_of(
     lines = [float(t) for t in time_map.to_seconds(per_bar * np.arange(first, last + 1))]
     low, high = max(lines[0], 0.0), min(lines[-1] + 0.05, sound.duration_s)
     rate = sound.sample_rate
-    mid, _ = _mid_side(sound.audio[:, int(low * rate) : int(high * rate)], rate)
+    mid, _ = mid_side(sound.audio[:, int(low * rate) : int(high * rate)], rate)
     spans = zip(lines, lines[1:], strict=False)
     bars = [(first + k + 1, a - low, b - low) for k, (a, b) in enumerate(spans) if b > low]
     return suggest_chords(mid, bars, key=key)

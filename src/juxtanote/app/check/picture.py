@@ -3,7 +3,15 @@
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import (
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+    QResizeEvent,
+)
 from PyQt6.QtWidgets import QWidget
 
 from juxtanote.app.check import labels
@@ -36,19 +44,31 @@ class GapPicture(QWidget):
         self._tab_rate = 44_100
         self.setMinimumSize(420, 400)
         self.setAccessibleName("Heard over written")
-        document.lesson_changed.connect(self.update)
-        document.phrase_changed.connect(self.update)
-        transport.moved.connect(self.update)
+        self._picture: QPixmap | None = None
+        transport.moved.connect(self._on_moved)
 
-    def show_tab(self, audio: NDArray[np.float32], sample_rate: int) -> None:
+    def show_tab(self, audio: NDArray[np.float32] | None, sample_rate: int) -> None:
         """Show the rendered tab's waveform."""
         self._tab, self._tab_rate = audio, sample_rate
+        self.renew()
+
+    def renew(self) -> None:
+        """Paint anew: what is shown has changed."""
+        self._picture = None
         self.update()
+
+    def _on_moved(self, _: float) -> None:
+        if self.isVisible():
+            self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._picture = None
 
     def show_finding(self, finding: Finding | None) -> None:
         """Mark the notes of one finding."""
         self._finding = finding
-        self.update()
+        self.renew()
 
     def x_of(self, seconds: float) -> float:
         """Give the pixel of a time in the phrase."""
@@ -60,16 +80,31 @@ class GapPicture(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         phrase = self._document.phrase
         if phrase is None:
+            painter.setPen(colour("soft"))
+            painter.setFont(font(TEXT))
+            painter.drawText(self.rect(), int(Qt.AlignmentFlag.AlignCenter), labels.NO_PHRASE)
             return
-        pitch = QRectF(
-            LEFT,
-            30,
-            self.width() - LEFT - RIGHT,
-            self.height() - 34 - LOUD_HEIGHT - 2 * WAVE_HEIGHT - 44,
-        )
+        if self._picture is None:
+            self._picture = self._paint_all(phrase)
+        painter.drawPixmap(0, 0, self._picture)
+        x = self.x_of(self._transport.position_s)
+        if LEFT <= x <= self.width() - RIGHT:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(pen("ink", 1.8))
+            painter.drawLine(QPointF(x, 24), QPointF(x, self.height() - 8))
+
+    def _paint_all(self, phrase: Phrase) -> QPixmap:
+        """Paint all but the playhead, once for each change."""
+        ratio = self.devicePixelRatioF()
+        picture = QPixmap(self.size() * ratio)
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(picture)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        height = self.height() - 34 - LOUD_HEIGHT - 2 * WAVE_HEIGHT - 44
+        pitch = QRectF(LEFT, 30, self.width() - LEFT - RIGHT, height)
         loud = QRectF(LEFT, pitch.bottom() + 30, pitch.width(), LOUD_HEIGHT - 24)
         self._paint_words(painter, pitch, loud)
         self._paint_beats(painter, phrase, pitch.top(), loud.bottom())
@@ -77,10 +112,8 @@ class GapPicture(QWidget):
         self._paint_loudness(painter, phrase, loud)
         waves = QRectF(LEFT, loud.bottom() + 14, pitch.width(), WAVE_HEIGHT)
         self._paint_waves(painter, phrase, waves)
-        x = self.x_of(self._transport.position_s)
-        if LEFT <= x <= self.width() - RIGHT:
-            painter.setPen(pen("ink", 1.8))
-            painter.drawLine(QPointF(x, pitch.top() - 6), QPointF(x, self.height() - 8))
+        painter.end()
+        return picture
 
     def _paint_words(self, painter: QPainter, pitch: QRectF, loud: QRectF) -> None:
         painter.setFont(font(TEXT, 600))
@@ -111,7 +144,7 @@ class GapPicture(QWidget):
             painter.drawLine(QPointF(x, top), QPointF(x, bottom))
 
     def _paint_pitch(self, painter: QPainter, phrase: Phrase, area: QRectF) -> None:
-        low, high = pitch_range(phrase, self._document.lesson.guitar)
+        low, high = pitch_range(phrase, self._document.context.guitar)
 
         def y_of(midi: float) -> float:
             return area.bottom() - (midi - low) / (high - low) * area.height()
@@ -144,7 +177,7 @@ class GapPicture(QWidget):
     def _paint_note(self, painter: QPainter, note: Note, following: Note | None, y_of) -> None:  # type: ignore[no-untyped-def]
         if "dead" in note.written.techniques:
             return
-        base = sounding_midi(note, self._document.lesson.guitar)
+        base = sounding_midi(note, self._document.context.guitar)
         curve = written_curve(note, following) or ((0.0, 0.0), (note.heard.duration_s, 0.0))
         written = [QPointF(self.x_of(note.onset_s + t), y_of(base + v)) for t, v in curve]
         heard = [

@@ -3,19 +3,23 @@
 import re
 from collections.abc import Callable
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from juxtanote.app.document import Document
+from juxtanote.app.look.theme import px
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.parts import number_box, soft
-from juxtanote.core.analysis.beats import BarReading, BeatReading, Pulses
 from juxtanote.core.score.form import bar_at, set_chords
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.score.timing import change_time_map
 from juxtanote.core.theory.chords import parse_progression
-from juxtanote.core.transcribe import time_map_of
+
+if TYPE_CHECKING:
+    from juxtanote.core.analysis.beats import BarReading, BeatReading, Pulses
 
 METRES = ("4/4", "3/4", "2/4", "6/8", "12/8", "9/8", "5/4", "7/8")
 _BUTTONS = (
@@ -37,6 +41,7 @@ class TimeRows(QObject):
 
     told = pyqtSignal(str)
     chords_wanted = pyqtSignal()
+    readings_changed = pyqtSignal()
 
     def __init__(
         self, document: Document, transport: Transport, parent: QObject | None = None
@@ -52,15 +57,15 @@ class TimeRows(QObject):
         self.tempo.setDecimals(1)
         self.tempo.setAccessibleName("Tempo in beats a minute")
         self.tempo.setSuffix(" a minute")
-        self.tempo.setFixedWidth(124)
+        self.tempo.setFixedWidth(px(128))
         self.metre = QComboBox()
         self.metre.setEditable(True)
         self.metre.addItems(METRES)
         self.metre.setAccessibleName("Metre")
-        self.metre.setMaximumWidth(96)
+        self.metre.setMaximumWidth(px(100))
         self.form = number_box(0, 999, 1, 0, " bars", "Length of the form")
         self.form.setSpecialValueText("no form")
-        self.form.setMaximumWidth(96)
+        self.form.setMaximumWidth(px(100))
         self.chords = QLineEdit()
         self.chords.setAccessibleName("Chords of the phrase, bar by bar")
         self.chords.setPlaceholderText("such as Am | Dm G | E7")
@@ -117,10 +122,24 @@ class TimeRows(QObject):
 
     # Showing
 
-    def show_readings(self, beats: BeatReading) -> None:
+    def show_readings(self, beats: "BeatReading") -> None:
         """Show what was measured, and what else it could be."""
         self._beats, self._taken, self._bars_taken = beats, 0, 0
         self._show_evidence()
+        self.readings_changed.emit()
+
+    def forget_readings(self) -> None:
+        """Know nothing of the recording that is open now."""
+        self._beats, self._taps = None, []
+        for label in (self.pulse_evidence, self.bar_evidence):
+            label.setText("")
+        self._show_evidence()
+        self.readings_changed.emit()
+
+    @property
+    def has_readings(self) -> bool:
+        """Whether there is another reading to take."""
+        return self._beats is not None and len(self._beats.readings) > 1
 
     def _show_evidence(self) -> None:
         beats = self._beats
@@ -143,7 +162,12 @@ class TimeRows(QObject):
         self.form.setValue(lesson.form_bars)
         self.chords.setEnabled(phrase is not None)
         self.buttons["chords"].setEnabled(phrase is not None and self._document.sound is not None)
-        known = dict(lesson.chords)
+        for name in ("bar one", "tap"):
+            self.buttons[name].setEnabled(self._document.sound is not None)
+        self.buttons["steady"].setEnabled(phrase is not None)
+        known = dict(lesson.context(phrase).chords)
+        self.chords.setReadOnly(phrase is not None and phrase.is_variant)
+        self.chords.setText("")
         if phrase is not None:
             texts = [known.get(bar, "") for bar in self._bars_of(lesson, phrase)]
             self.chords.setText(" | ".join(texts) if any(texts) else "")
@@ -166,7 +190,7 @@ class TimeRows(QObject):
 
     def _map(self, text: str, change: Callable[[TimeMap], TimeMap]) -> None:
         """Change the time map; what makes no map is told and left."""
-        self._change(text, lambda lesson: replace(lesson, time_map=change(lesson.time_map)))
+        self._change(text, lambda lesson: change_time_map(lesson, change))
 
     def take_next_pulse(self) -> None:
         """Lay the map through the next reading of the beat."""
@@ -175,6 +199,8 @@ class TimeRows(QObject):
             return
         self._taken = (self._taken + 1) % len(self._beats.readings)
         reading = self._beats.readings[self._taken]
+        from juxtanote.core.transcribe import time_map_of
+
         self._map(f"Take {reading.bpm:.0f} beats a minute", lambda m: time_map_of(reading))
         self._show_evidence()
 
@@ -245,7 +271,7 @@ class TimeRows(QObject):
 
     def _on_chords(self) -> None:
         phrase, lesson = self._document.phrase, self._document.lesson
-        if phrase is None or self._filling:
+        if phrase is None or self._filling or phrase.is_variant:
             return
         try:
             symbols = parse_progression(self.chords.text())
@@ -277,11 +303,11 @@ def _turned(items: tuple, first: int) -> list:
     return [items[first], *(item for k, item in enumerate(items) if k != first)]
 
 
-def _pulse_words(reading: Pulses) -> str:
+def _pulse_words(reading: "Pulses") -> str:
     return f"{reading.bpm:.1f} ({100 * reading.share:.0f} %)"
 
 
-def _bar_words(reading: BarReading) -> str:
+def _bar_words(reading: "BarReading") -> str:
     first = reading.first_downbeat % reading.beats_per_bar
     return f"{reading.signature} from beat {first + 1} ({100 * reading.share:.0f} %)"
 

@@ -7,19 +7,32 @@ from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
 
 from juxtanote.core.progress import Cancelled, Progress
 
+Then = Callable[[object], None]
+
 
 class Job(QObject):
-    """Connect to its signals before it is started; its work may touch no widget."""
+    """Its work may touch no widget; what comes of it is told on the window's thread."""
 
     progressed = pyqtSignal(float)  # part done, 0 to 1
-    succeeded = pyqtSignal(object)  # what the work returned
-    failed = pyqtSignal(Exception)
     ended = pyqtSignal()  # always, and last
 
-    def __init__(self, name: str, work: Callable[[Progress], object]) -> None:
+    def __init__(
+        self,
+        name: str,
+        work: Callable[[Progress], object],
+        then: Then | None = None,
+        failed: Callable[[Exception], None] | None = None,
+        *,
+        quiet: bool = False,
+    ) -> None:
+        """Make a job; `quiet` work is short, of no interest to the person, and shown nowhere."""
         super().__init__()
-        self.name = name
-        self._work, self._stop = work, threading.Event()
+        self.name, self.quiet = name, quiet
+        self._work, self._then, self._failed = work, then, failed
+        self._stop = threading.Event()
+        self._result: object = None
+        self._error: Exception | None = None
+        self._is_done = False
 
     @property
     def was_cancelled(self) -> bool:
@@ -31,16 +44,23 @@ class Job(QObject):
         self._stop.set()
 
     def run(self) -> None:
-        """Do the work; called on a pool thread."""
+        """Do the work; called on a pool thread. Nothing leaves it as an exception."""
         try:
-            result = self._work(self._report)
+            self._result = self._work(self._report)
+            self._is_done = True
         except Cancelled:
             pass
         except Exception as error:
-            self.failed.emit(error)
-        else:
-            if not self._stop.is_set():
-                self.succeeded.emit(result)
+            self._error = error
+
+    def finish(self) -> None:
+        """Hand over what came of it; called on the window's thread."""
+        if self._error is not None and self._failed is not None:
+            self._failed(self._error)
+        elif self._error is not None and not self._stop.is_set():
+            raise self._error
+        elif self._is_done and not self._stop.is_set() and self._then is not None:
+            self._then(self._result)
 
     def _report(self, part_done: float) -> None:
         if self._stop.is_set():
@@ -55,11 +75,17 @@ class _Runnable(QRunnable):
 
     def run(self) -> None:
         self._job.run()
-        self._finished(self._job)
+        try:
+            self._finished(self._job)
+        except RuntimeError:  # the window is gone, and with it whoever waited
+            pass
 
 
 class JobRunner(QObject):
-    """Keeps jobs alive until their last signal has arrived on the window's thread."""
+    """Keeps jobs alive until what came of them was handed over on the window's thread.
+
+    Quiet work has a thread of its own, so that it does not wait for a listening to end.
+    """
 
     started = pyqtSignal(object)  # Job
     _finished = pyqtSignal(object)  # Job, from the pool thread
@@ -68,14 +94,20 @@ class JobRunner(QObject):
         super().__init__(parent)
         self._jobs: set[Job] = set()
         self._stopped = False
-        self._pool = QThreadPool(self)
+        self._pool, self._quick = QThreadPool(self), QThreadPool(self)
         self._pool.setMaxThreadCount(2)
+        self._quick.setMaxThreadCount(1)
         self._finished.connect(self._on_finished)
 
     @property
     def is_busy(self) -> bool:
         """Whether any job is under way."""
         return bool(self._jobs)
+
+    @property
+    def is_working(self) -> bool:
+        """Whether a job that the person knows of is under way."""
+        return any(not job.quiet for job in self._jobs)
 
     def start(self, job: Job) -> None:
         """Run a job on the pool; after `stop` nothing is started any more."""
@@ -84,7 +116,8 @@ class JobRunner(QObject):
         job.setParent(self)
         self._jobs.add(job)
         self.started.emit(job)
-        self._pool.start(_Runnable(job, self._finished.emit))
+        pool = self._quick if job.quiet else self._pool
+        pool.start(_Runnable(job, self._finished.emit))
 
     def cancel_all(self) -> None:
         """Ask every job to stop."""
@@ -96,8 +129,46 @@ class JobRunner(QObject):
         self._stopped = True
         self.cancel_all()
         self._pool.waitForDone(timeout_ms)
+        self._quick.waitForDone(timeout_ms)
 
     def _on_finished(self, job: Job) -> None:
-        job.ended.emit()
-        self._jobs.discard(job)
-        job.deleteLater()
+        try:
+            if not self._stopped:
+                job.finish()
+        finally:
+            job.ended.emit()
+            self._jobs.discard(job)
+            job.deleteLater()
+
+
+class Latest(QObject):
+    """Quiet work of which only the latest wish counts: asked again while busy, it goes on with that."""
+
+    def __init__(self, runner: JobRunner, name: str, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._runner, self._name = runner, name
+        self._job: Job | None = None
+        self._next: tuple[Callable[[Progress], object], Then] | None = None
+
+    def ask(self, work: Callable[[Progress], object], then: Then) -> None:
+        """Do this work next; an earlier wish that has not begun is forgotten, one under way stopped."""
+        if self._job is not None:
+            self._job.cancel()
+            self._next = work, then
+            return
+        job = Job(self._name, work, then, quiet=True)
+        job.ended.connect(self._on_ended)
+        self._job = job
+        self._runner.start(job)
+
+    def forget(self) -> None:
+        """Want nothing any more."""
+        self._next = None
+        if self._job is not None:
+            self._job.cancel()
+
+    def _on_ended(self) -> None:
+        self._job = None
+        if self._next is not None:
+            (work, then), self._next = self._next, None
+            self.ask(work, then)

@@ -24,17 +24,39 @@ class Theme:
     doubt: str = "#A35C00"
     wave: str = "#C9D8D5"
     chosen: str = "#E9E5D8"
+    faint: str = "#9A9B98"  # of what is disabled
 
 
 LIGHT = Theme()
 DARK = Theme(
     paper="#1D1F22", panel="#26292D", ink="#ECE8DE", soft="#A3A59F", rule="#3C4045",
     heard="#57C0B8", written="#9DA9F2", doubt="#E0A04A", wave="#3A4B4A", chosen="#33373C",
+    faint="#6E726F",
 )  # fmt: skip
 
 _current = LIGHT
 FAMILY = "IBM Plex Sans"
 SMALL, TEXT, MIDDLE, LARGE, TITLE = 11, 13, 14, 16, 18
+
+
+_scale = 1.0
+USUAL_POINTS = 10.0  # text size that desktops begin with; ours is drawn for it
+SMALLEST_SCALE, LARGEST_SCALE = 0.85, 2.0
+
+
+def px(pixels: float) -> int:
+    """Give a size in pixels as it is at the desktop's text size."""
+    return round(pixels * _scale)
+
+
+def _desktop_scale() -> float:
+    """Give how much larger than usual the desktop's text is; 1 where there is no desktop."""
+    if QGuiApplication.platformName() == "offscreen":
+        return 1.0
+    points = QFontDatabase.systemFont(QFontDatabase.SystemFont.GeneralFont).pointSizeF()
+    if points <= 0.0:
+        return 1.0
+    return min(max(points / USUAL_POINTS, SMALLEST_SCALE), LARGEST_SCALE)
 
 
 def theme() -> Theme:
@@ -72,7 +94,7 @@ def font(pixels: int = TEXT, weight: int = 400) -> QFont:
     """Give a font of the program; it is shared."""
     made = QFont(FAMILY)
     made.setFamilies([FAMILY, "Noto Music", "Noto Sans", "DejaVu Sans"])
-    made.setPixelSize(pixels)
+    made.setPixelSize(px(pixels))
     made.setWeight(QFont.Weight(weight))
     return made
 
@@ -95,10 +117,14 @@ def wants_dark() -> bool:
     return hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark
 
 
-def apply(application: QApplication, dark: bool | None = None) -> None:
-    """Dress the whole application."""
-    global _current
+def apply(
+    application: QApplication, dark: bool | None = None, *, text_scale: float | None = None
+) -> None:
+    """Dress the whole application, in the desktop's colours and text size unless told."""
+    global _current, _scale
     _current = DARK if (wants_dark() if dark is None else dark) else LIGHT
+    _scale = _desktop_scale() if text_scale is None else text_scale
+    font.cache_clear()
     load_fonts()
     application.setStyle("Fusion")
     application.setFont(font())
@@ -116,7 +142,7 @@ def apply(application: QApplication, dark: bool | None = None) -> None:
         palette.setColor(role, colour(name))
     disabled = QPalette.ColorGroup.Disabled
     for role in (QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText):
-        palette.setColor(disabled, role, colour("soft", 130))
+        palette.setColor(disabled, role, colour("faint"))
     application.setPalette(palette)
     application.setStyleSheet(_sheet())
 
@@ -144,18 +170,20 @@ def _sheet() -> str:
     QComboBox::down-arrow {{ image: url({icon_path("down.svg")}); width: 10px; height: 10px; }}
     QHeaderView::section {{ background: transparent; color: {t.soft}; border: none;
         border-bottom: 1px solid {t.rule}; padding: 3px 6px 3px 2px; }}
-    QTableWidget {{ gridline-color: transparent; }}
-    QTableWidget::item:selected, QListWidget::item:selected {{ background: {t.chosen};
+    QTableView {{ gridline-color: transparent; background: transparent; border: 1px solid transparent; }}
+    QTableView::item:selected, QListView::item:selected {{ background: {t.chosen};
         color: {t.ink}; }}
     QComboBox QAbstractItemView {{ background: {t.panel}; color: {t.ink}; }}
     QPushButton {{ background: {t.panel}; color: {t.ink}; border: 1px solid {t.rule};
         border-radius: 5px; padding: 5px 12px; }}
     QPushButton:hover {{ border-color: {t.soft}; }}
     QPushButton:focus {{ border-color: {t.ink}; }}
-    QPushButton:disabled {{ color: {t.soft}; background: {t.paper}; }}
-    QPushButton[main="true"] {{ background: {t.ink}; color: {t.paper}; border-color: {t.ink}; }}
+    QPushButton:disabled {{ color: {t.faint}; background: {t.paper}; border: 1px dashed {t.rule}; }}
+    QPushButton[main="true"]:disabled {{ color: {t.faint}; background: {t.chosen};
+        border: 1px dashed {t.rule}; }}
+    QPushButton[main="true"]:enabled {{ background: {t.ink}; color: {t.paper}; border-color: {t.ink}; }}
     QPushButton[desk="true"] {{ background: transparent; border: none; border-radius: 0;
-        padding: 8px 2px 7px 2px; color: {t.soft}; font-size: 16px; }}
+        padding: {px(8)}px 2px {px(7)}px 2px; color: {t.soft}; font-size: {px(16)}px; }}
     QPushButton[desk="true"]:checked {{ color: {t.ink}; font-weight: 600;
         border-bottom: 3px solid {t.ink}; }}
     QPushButton[desk="true"]:focus {{ color: {t.ink}; }}
@@ -164,8 +192,18 @@ def _sheet() -> str:
     QScrollBar::handle {{ background: {t.rule}; border-radius: 5px; min-width: 24px; min-height: 24px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
     QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
-    QListWidget {{ background: transparent; border: none; outline: none; }}
+    QListView {{ background: transparent; border: 1px solid transparent; outline: none; }}
     QProgressBar {{ background: {t.rule}; border: none; border-radius: 2px; max-height: 4px; }}
     QProgressBar::chunk {{ background: {t.heard}; border-radius: 2px; }}
-    QCheckBox {{ spacing: 7px; }}
+    QCheckBox, QRadioButton {{ spacing: 7px; color: {t.ink}; background: transparent; }}
+    QCheckBox:disabled, QRadioButton:disabled {{ color: {t.faint}; }}
+    QCheckBox::indicator {{ width: {px(13)}px; height: {px(13)}px; border: 1px solid {t.soft};
+        border-radius: 3px; background: {t.panel}; }}
+    QCheckBox::indicator:checked {{ background: {t.ink}; border-color: {t.ink};
+        image: url({icon_path("tick-light.svg" if _current is DARK else "tick.svg")}); }}
+    QCheckBox::indicator:disabled {{ border-color: {t.rule}; }}
+    QCheckBox:focus, QRadioButton:focus {{ text-decoration: underline; }}
+    QLineEdit:disabled, QSpinBox:disabled, QDoubleSpinBox:disabled, QComboBox:disabled,
+    QPlainTextEdit:disabled {{ color: {t.faint}; background: {t.paper}; border: 1px dashed {t.rule}; }}
+    QTableView:focus, QListView:focus {{ border: 1px solid {t.rule}; }}
     """

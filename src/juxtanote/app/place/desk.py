@@ -1,51 +1,67 @@
 """The Place desk: the sheet, the reasons card, and every edit of a note."""
 
 from collections.abc import Callable, Iterable
-from dataclasses import replace
+from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QElapsedTimer, Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QScrollBar, QVBoxLayout, QWidget
+from PyQt6.QtCore import QElapsedTimer, Qt, QTimer, pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QPushButton,
+    QScrollBar,
+    QStackedLayout,
+    QVBoxLayout,
+    QWidget,
+)
 
 from juxtanote.app.document import Document
-from juxtanote.app.look.theme import TEXT
+from juxtanote.app.jobs.runner import JobRunner, Latest
+from juxtanote.app.look.theme import TEXT, px
 from juxtanote.app.place import labels
 from juxtanote.app.place.reasons_card import ReasonsCard
 from juxtanote.app.place.ways_table import WaysTable
 from juxtanote.app.sheet.sheet import Sheet
+from juxtanote.app.tasks import Tasks
 from juxtanote.app.transport.controller import Transport
+from juxtanote.app.widgets.desk import Desk, News
 from juxtanote.app.widgets.neck import Neck
+from juxtanote.app.widgets.offer import Offer
 from juxtanote.app.widgets.parts import Panel, scrolled, soft, strong
 from juxtanote.app.widgets.slider import LineSlider
-from juxtanote.core.formats.breakdown import note_name, note_role
-from juxtanote.core.formats.text_tab import bend_name
-from juxtanote.core.fretboard.figures import measure
-from juxtanote.core.fretboard.reasons import Reasons, explain, phrase_sentence
-from juxtanote.core.fretboard.silence import strings_to_silence
-from juxtanote.core.fretboard.solver import Placement, alternatives, place
 from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import SCHOOLS, Lesson, Phrase
-from juxtanote.core.score.note import FINGERS, STROKES, Note
-from juxtanote.core.score.rhythm import SUBDIVISIONS, write_phrase
-from juxtanote.core.transcribe import note_to_place, places_in, replace_places
+from juxtanote.core.score.note import FINGERS, STROKES
+from juxtanote.core.score.rhythm import SUBDIVISIONS
+
+if TYPE_CHECKING:
+    from juxtanote.app.place.reading import Reading
+    from juxtanote.core.fretboard.solver import Placement
 
 TYPING_MS = 900
+READ_PAUSE_MS = 40
 
 
-class PlaceDesk(QWidget):
+class PlaceDesk(Desk):
     """Edits the current phrase; the window's actions call its methods."""
 
-    listen_wanted = pyqtSignal()
     told = pyqtSignal(str)
 
     def __init__(
-        self, document: Document, transport: Transport, parent: QWidget | None = None
+        self,
+        document: Document,
+        transport: Transport,
+        runner: JobRunner,
+        tasks: Tasks,
+        parent: QWidget | None = None,
     ) -> None:
-        super().__init__(parent)
-        self._document, self._transport = document, transport
+        super().__init__(document, parent)
+        self._transport, self._tasks = transport, tasks
         self.sheet = Sheet(document, transport)
         self.card, self.neck = ReasonsCard(), Neck()
-        self.listen = QPushButton(labels.LISTEN)
-        self.listen.setProperty("main", True)
+        self.listen, self.offer = QPushButton(labels.LISTEN), QPushButton(labels.LISTEN)
+        for button in (self.listen, self.offer):
+            button.setProperty("main", True)
+        self._empty = Offer(self.offer)
         self.school = QComboBox()
         self.school.addItems(list(SCHOOLS))
         self.school.setAccessibleName("Picking school")
@@ -57,15 +73,21 @@ class PlaceDesk(QWidget):
         self.subdivision.setAccessibleName("Subdivision of the beat")
         self.ways = WaysTable()
         self._scroll = QScrollBar(Qt.Orientation.Horizontal)
-        self._sentence = soft(wrap=True)
-        self._facts = soft()
-        self._typed, self._typing = "", QElapsedTimer()
+        self._sentence, self._facts = soft(wrap=True), soft()
+        self._typed, self._typing, self._typing_step = "", QElapsedTimer(), -1
         self._ways: list[Placement] = []
+        self._ways_of: Phrase | None = None
         self._way = 0
-        self._placements: dict[int, Placement] = {}
+        self._reading = Latest(runner, "Reading the placement", self)
+        self._pause = QTimer(self)
+        self._pause.setSingleShot(True)
+        self._pause.setInterval(READ_PAUSE_MS)
         self._lay_out()
         self._connect()
-        self.refresh()
+
+    @property
+    def first_focus(self) -> QWidget:
+        return self.sheet
 
     def _lay_out(self) -> None:
         row = QHBoxLayout(self)
@@ -73,11 +95,16 @@ class PlaceDesk(QWidget):
         row.setSpacing(16)
         left = QVBoxLayout()
         left.setSpacing(4)
-        left.addWidget(self.sheet, 1)
+        holder = QWidget()
+        stack = QStackedLayout(holder)
+        stack.setStackingMode(QStackedLayout.StackingMode.StackAll)
+        stack.addWidget(self.sheet)
+        stack.addWidget(self._empty)
+        left.addWidget(holder, 1)
         left.addWidget(self._scroll)
         foot = QHBoxLayout()
         foot.addWidget(soft(labels.AS_PLAYED))
-        self.evenness.setFixedWidth(150)
+        self.evenness.setFixedWidth(px(150))
         foot.addWidget(self.evenness)
         foot.addWidget(soft(labels.AS_COUNTED))
         foot.addSpacing(12)
@@ -89,7 +116,7 @@ class PlaceDesk(QWidget):
         left.addWidget(self.ways)
         row.addLayout(left, 1)
         panel = Panel()
-        panel.setFixedWidth(318)
+        panel.setFixedWidth(px(318))
         top = QHBoxLayout()
         top.addWidget(self.listen)
         top.addStretch(1)
@@ -104,7 +131,6 @@ class PlaceDesk(QWidget):
         row.addWidget(panel)
 
     def _connect(self) -> None:
-        self.listen.clicked.connect(self.listen_wanted)
         self.school.activated.connect(self._on_school)
         self.evenness.changed.connect(self._on_evenness)
         self.subdivision.activated.connect(self._on_subdivision)
@@ -114,88 +140,93 @@ class PlaceDesk(QWidget):
         self.sheet.view_changed.connect(self._on_view)
         self.ways.chosen.connect(self._take_way)
         self._scroll.valueChanged.connect(self._on_scrolled)
-        self._document.lesson_changed.connect(self.refresh)
-        self._document.phrase_changed.connect(self._on_phrase)
-        self._document.selection_changed.connect(self.refresh)
+        self._pause.timeout.connect(self._read)
+        self._tasks.placed_around.connect(self._on_placed_around)
 
     # Showing
 
-    def refresh(self) -> None:
-        """Show the reasons of the selected note and the phrase on the neck."""
-        phrase, lesson = self._document.phrase, self._document.lesson
-        self.school.setCurrentText(lesson.school)
-        self.listen.setEnabled(phrase is not None and self._document.sound is not None)
-        self.evenness.setEnabled(phrase is not None)
-        self.subdivision.setEnabled(phrase is not None)
+    def heed(self, news: News) -> None:
+        """Show what changed of the current phrase or selection; what takes long follows by itself."""
+        phrase = self._document.phrase
+        if news.phrase or news.change.whole:
+            self._forget_ways()
+        if (
+            news.phrase
+            or news.selection
+            or news.sound
+            or news.change.touches(phrase.ident if phrase is not None else None)
+        ):
+            self._show_now()
+            self._pause.start()
+
+    def _show_now(self) -> None:
+        """Show at once what needs no working out."""
+        phrase, around = self._document.phrase, self._document.context
+        self.school.setCurrentText(around.school)
+        for part in (self.evenness, self.subdivision):
+            part.setEnabled(phrase is not None)
+        self._empty.say(self.sheet.empty_words())
+        self._empty.setVisible(bool(self.sheet.empty_words()))
+        self.offer.setVisible(phrase is not None)
+        if self._empty.isVisible():
+            self._empty.raise_()
         if phrase is None or not phrase.notes:
             words = "" if phrase is None else "It has no notes yet."
             self.card.show_reasons(
                 phrase.name if phrase else labels.NO_NOTE, words or labels.PICK_ONE, None
             )
-            self.neck.show_phrase(lesson.guitar, (), None, (), None)
+            self.neck.show_phrase(around.guitar, (), None, (), None)
             self._sentence.setText("")
             self._facts.setText("")
             return
         self.evenness.set_value(phrase.evenness)
         self.subdivision.setCurrentText(phrase.subdivision)
-        placement = self._placement(phrase)
-        used = [n.written.string for n in phrase.notes]
-        quiet = strings_to_silence(used, lesson.guitar.string_count)
-        self._sentence.setText(f"{phrase_sentence(placement)} {quiet}")
-        tempo = lesson.time_map.tempo_at(phrase.start_s)
+        tempo = around.time_map.tempo_at(phrase.start_s)
         self._facts.setText(f"{len(phrase.notes)} notes · {tempo:.0f} beats a minute")
         notes = self._document.selected_notes
         path = tuple((n.written.string, n.written.fret) for n in phrase.notes)
+        here = path[phrase.notes.index(notes[0])] if len(notes) == 1 else None
         if len(notes) != 1:
             words = f"{len(notes)} notes are selected" if notes else labels.NO_NOTE
             self.card.show_reasons(words, labels.PICK_ONE, None)
-            self.neck.show_phrase(lesson.guitar, path, None, (), _window(placement, None))
+        self.neck.show_phrase(around.guitar, path, here, (), None)
+
+    def _read(self) -> None:
+        """Let the hand and the reasons of the selected note be worked out."""
+        phrase, lesson = self._document.phrase, self._document.lesson
+        if phrase is None or not phrase.notes or not self.isVisible():
+            self._reading.forget()
             return
-        self._show_note(phrase, notes[0], placement, path)
+        chosen = self._document.selected_notes
+        note = chosen[0] if len(chosen) == 1 else None
 
-    def _show_note(
-        self, phrase: Phrase, note: Note, placement: Placement, path: tuple[tuple[int, int], ...]
-    ) -> None:
-        lesson = self._document.lesson
-        index = [n.ident for n in phrase.notes].index(note.ident)
-        places = places_in(lesson, phrase)
-        reasons: Reasons = explain(lesson.guitar, places, placement, index, school=lesson.school)
-        here = (note.written.string, note.written.fret)
-        title = f"String {here[0]}, fret {here[1]}" if here[1] else f"String {here[0]}, open"
-        words = [w for w in (note_name(note, lesson), note_role(note, lesson)) if w]
-        if note.written.techniques & {"bend", "pre-bend"}:
-            words.append(f"bent {bend_name(note.written.bend_semitones)}")
-        words += sorted(note.written.techniques - {"bend", "pre-bend"})
-        words.append(f"sure\u00a0{note.heard.confidence:.2f}")
-        if note.written.locked:
-            words.append("locked: " + ", ".join(sorted(note.written.locked)))
-        under = " · ".join(words)
-        if note.heard.evidence:
-            under += "\nHeard: " + "; ".join(note.heard.evidence)
-        if note.heard.runner_ups:
-            other = note.heard.runner_ups[0]
-            under += f"\nOr {other.why} ({other.confidence:.2f}): press R"
-        self.card.show_reasons(title, under, reasons)
-        others = tuple(
-            (c.string, c.fret) for c in reasons.candidates if not c.chosen and c.possible
+        def work(_: object) -> object:
+            from juxtanote.app.place.reading import read
+
+            return read(phrase, lesson, note)
+
+        self._reading.ask(work, self._show_reading)  # type: ignore[arg-type]
+
+    def _show_reading(self, reading: "Reading") -> None:
+        """Show what was worked out, where it is still of what is shown."""
+        chosen = self._document.selected_notes
+        note = chosen[0] if len(chosen) == 1 else None
+        if reading.phrase is not self._document.phrase or reading.note is not note:
+            return
+        self._sentence.setText(reading.sentence)
+        if note is not None:
+            self.card.show_reasons(reading.title, reading.under, reading.reasons)
+        self.neck.show_phrase(
+            self._document.context.guitar,
+            reading.path,
+            reading.here,
+            reading.others,
+            reading.window,
         )
-        self.neck.show_phrase(lesson.guitar, path, here, others, _window(placement, index))
 
-    def _placement(self, phrase: Phrase) -> Placement:
-        """Give where the hand is for the places as they are written."""
-        key = hash(phrase.notes)
-        if key not in self._placements:
-            places = [
-                replace(note_to_place(n), string=n.written.string, fret=n.written.fret)
-                for n in phrase.notes
-            ]
-            self._placements = {key: place(self._document.lesson.guitar, places)}
-        return self._placements[key]
-
-    def _on_phrase(self) -> None:
-        self._ways = []
+    def _forget_ways(self) -> None:
+        self._ways, self._ways_of = [], None
         self.ways.hide()
-        self.refresh()
 
     def _on_view(self, start_s: float, shown_s: float, length_s: float) -> None:
         phrase = self._document.phrase
@@ -212,6 +243,24 @@ class PlaceDesk(QWidget):
         if phrase is not None:
             self.sheet.scroll_to(phrase.start_s + milliseconds / 1000.0)
 
+    def _on_placed_around(self, ident: int, moved: frozenset[int]) -> None:
+        """Show which other notes moved because of the last decision."""
+        phrase = self._document.phrase
+        if phrase is None or phrase.ident != ident or not self.isVisible():
+            return
+        moved = moved - set(self._document.selected)
+        self.sheet.mark_changed(moved)
+        if moved:
+            count = len(moved)
+            self.told.emit(f"{count} other note{'s' if count > 1 else ''} followed.")
+
+    def toggle_other_parts(self) -> None:
+        """Show the other guitars pale behind this one, or not."""
+        self.sheet.shows_others = not self.sheet.shows_others
+        self.sheet.scroll_to(self.sheet.geometry_now().start_s)
+        on = self.sheet.shows_others
+        self.told.emit("The other parts are shown pale." if on else "Only this part is shown.")
+
     # Editing: every method makes one step that can be undone
 
     def _edit(
@@ -220,47 +269,20 @@ class PlaceDesk(QWidget):
         edit: Callable[[Lesson, int, Iterable[int]], Lesson],
         *,
         follow: bool = False,
-    ) -> None:
+        step: int = -1,
+    ) -> bool:
         """Edit the selected notes; with `follow` the unlocked rest is placed around them."""
         phrase, chosen = self._document.phrase, self._document.selected
         if phrase is None or not chosen:
             self.told.emit("Select a note first.")
-            return
-
-        def whole(lesson: Lesson) -> Lesson:
-            edited = edit(lesson, phrase.ident, chosen)
-            return self._settled(edited, phrase.ident, follow)
-
-        self._change(text, whole, phrase)
-
-    def _settled(self, lesson: Lesson, ident: int, follow: bool) -> Lesson:
-        """Count the phrase anew, and place it anew where asked."""
-        phrase = lesson.phrase(ident)
-        if phrase is None:
-            return lesson
-        if follow:
-            phrase = replace_places(phrase, lesson)
-        return lesson.with_phrase(write_phrase(phrase, lesson.time_map))
-
-    def _change(self, text: str, edit: Callable[[Lesson], Lesson], phrase: Phrase) -> None:
-        """Make an edit and show which other notes moved because of it."""
-        before = {n.ident: (n.written.string, n.written.fret) for n in phrase.notes}
-        self._document.change(text, edit)
-        after = self._document.lesson.phrase(phrase.ident)
-        if after is None:
-            return
-        chosen = set(self._document.selected)
-        moved = frozenset(
-            n.ident
-            for n in after.notes
-            if n.ident in before
-            and before[n.ident] != (n.written.string, n.written.fret)
-            and n.ident not in chosen
-        )
-        self.sheet.mark_changed(moved)
-        if moved:
-            count = len(moved)
-            self.told.emit(f"{count} other note{'s' if count > 1 else ''} followed.")
+            return False
+        follow = follow or self._tasks.is_placing(phrase.ident)
+        merge = self._document.fresh_merge() if follow and step < 0 else step
+        self.sheet.mark_changed(frozenset())
+        changed = self._document.change(text, lambda l: edit(l, phrase.ident, chosen), merge=merge)
+        if changed and follow:
+            self._tasks.place_around(phrase.ident, text, merge)
+        return changed
 
     def put(self, string: int, fret: int) -> None:
         """Put the selected note on a place; the rest follows."""
@@ -274,37 +296,60 @@ class PlaceDesk(QWidget):
 
     def move(self, step: int) -> None:
         """Move the selected notes to the neighbouring string."""
-        self._edit(
+        moved = self._edit(
             "Move to string", lambda l, p, ns: edits.move_to_neighbour(l, p, ns, step), follow=True
         )
+        if not moved:
+            side = "thicker" if step > 0 else "thinner"
+            self.told.emit(f"The {side} string does not have this pitch.")
+
+    def shift(self, edge: str, by_s: float) -> None:
+        """Move onsets or ends of the selected notes in time."""
+        what = "Move onset" if edge == "onset" else "Change length"
+        self._edit(what, lambda l, p, ns: edits.shift_note_edges(l, p, ns, edge, by_s))
+
+    def octave(self, octaves: int) -> None:
+        """Correct the selected notes by an octave."""
+        moved = self._edit(
+            "Other octave", lambda l, p, ns: edits.shift_octave(l, p, ns, octaves), follow=True
+        )
+        if not moved:
+            self.told.emit("This guitar does not have that octave.")
 
     def _on_digit(self, digit: int) -> None:
-        """Type a fret: two digits in quick succession make one number."""
+        """Type a fret: two digits in quick succession make one number, and one step of undo."""
         notes = self._document.selected_notes
         if not notes:
             return
         quick = self._typing.isValid() and self._typing.elapsed() < TYPING_MS
-        self._typed = (self._typed if quick else "") + str(digit)
-        if int(self._typed) > self._document.lesson.guitar.last_fret:
-            self._typed = str(digit)
+        typed = (self._typed if quick else "") + str(digit)
+        if int(typed) > self._document.context.guitar.last_fret:
+            typed, quick = str(digit), False
+        if not quick:
+            self._typing_step = self._document.fresh_merge()
+        self._typed = typed
         self._typing.start()
-        fret, string = int(self._typed), notes[0].written.string
+        fret, string = int(typed), notes[0].written.string
+        if fret > self._document.context.guitar.last_fret:
+            self.told.emit(f"This neck ends at fret {self._document.context.guitar.last_fret}.")
+            return
         self._edit(
-            "Type fret", lambda l, p, ns: edits.set_place(l, p, next(iter(ns)), string, fret)
+            "Type fret",
+            lambda l, p, ns: edits.set_place(l, p, next(iter(ns)), string, fret),
+            step=self._typing_step,
         )
 
     def toggle(self, technique: str) -> None:
-        """Toggle a technique of the selected notes."""
+        """Toggle a technique of the selected notes, and change nothing else."""
         self._edit(
             f"Toggle {technique}",
             lambda l, p, ns: edits.toggle_technique(l, p, ns, technique),
-            follow=True,
         )
 
     def widen_bend(self, by: float) -> None:
         """Make a bend wider or narrower by a quarter tone."""
         notes = self._document.selected_notes
-        if notes and "bend" in notes[0].written.techniques:
+        if notes and notes[0].written.techniques & {"bend", "pre-bend"}:
             amount = min(max(notes[0].written.bend_semitones + by, 0.5), 5.0)
             amount = round(amount * 2) / 2
             self._edit(
@@ -355,12 +400,8 @@ class PlaceDesk(QWidget):
         string, fret = (near[0].written.string, near[0].written.fret) if near else (3, 5)
         here = min(max(self._transport.position_s, phrase.start_s), phrase.end_s - 0.05)
         number = 1 + max((n.ident for n in phrase.notes), default=0)
-        self._change(
-            "Add note",
-            lambda l: self._settled(
-                edits.add_note(l, phrase.ident, here, string, fret), phrase.ident, False
-            ),
-            phrase,
+        self._document.change(
+            "Add note", lambda l: edits.add_note(l, phrase.ident, here, string, fret)
         )
         self._document.select((number,))
 
@@ -383,14 +424,7 @@ class PlaceDesk(QWidget):
 
     def unlock(self) -> None:
         """Take the locks off the selected notes."""
-        phrase, chosen = self._document.phrase, set(self._document.selected)
-        if phrase is None or not chosen:
-            return
-        notes = [
-            replace(n, written=replace(n.written, locked=frozenset())) if n.ident in chosen else n
-            for n in phrase.notes
-        ]
-        self._document.change("Unlock notes", lambda l: l.with_phrase(phrase.with_notes(notes)))
+        self._edit("Unlock notes", edits.unlock_notes)
 
     def next_doubtful(self) -> None:
         """Go to the next note that should be looked at."""
@@ -404,42 +438,50 @@ class PlaceDesk(QWidget):
         later = [i for i in doubtful if order.index(i) > here]
         self._document.select(((later or doubtful)[0],))
 
-    def place_again(self) -> None:
-        """Choose places anew around what is locked."""
-        phrase = self._document.phrase
-        if phrase is not None and phrase.notes:
-            self._change("Place again", lambda l: self._settled(l, phrase.ident, True), phrase)
-
     def next_alternative(self) -> None:
         """Swap to the next whole placement, and show all of them side by side."""
-        phrase, lesson = self._document.phrase, self._document.lesson
+        phrase = self._document.phrase
         if phrase is None or not phrase.notes:
             return
-        if len(self._ways) == 0 or len(self._ways[0].strings) != len(phrase.notes):
-            places = places_in(lesson, phrase)
-            self._ways = alternatives(lesson.guitar, places, school=lesson.school)
-            self._way = 0
-        self._take_way((self._way + 1) % len(self._ways))
+        if self._ways and self._ways_fit(phrase):
+            self._take_way((self._way + 1) % len(self._ways))
+            return
+        self._tasks.find_ways(self._on_ways)
+
+    def _ways_fit(self, phrase: Phrase) -> bool:
+        """Whether the placements at hand are of the notes as they are, wherever those sit."""
+        was = self._ways_of
+        return (
+            was is not None
+            and was.ident == phrase.ident
+            and [(n.ident, n.onset_s, n.heard.midi, n.written.techniques) for n in was.notes]
+            == [(n.ident, n.onset_s, n.heard.midi, n.written.techniques) for n in phrase.notes]
+        )
+
+    def _on_ways(self, phrase: Phrase, ways: "list[Placement]") -> None:
+        self._ways, self._ways_of, self._way = ways, phrase, 0
+        self._take_way(1 % len(ways))
 
     def _take_way(self, number: int) -> None:
         """Put the phrase as one of the whole placements has it."""
+        from juxtanote.core.fretboard.phrases import replace_places
+
         phrase = self._document.phrase
-        if phrase is None or number >= len(self._ways):
+        if phrase is None or number >= len(self._ways) or not self._ways_fit(phrase):
+            self._forget_ways()
             return
-        if len(self._ways[number].strings) != len(phrase.notes):
-            self._ways = []
-            self.ways.hide()
-            return
-        self._way, way, ways = number, self._ways[number], self._ways
-        self._change(
-            "Another placement", lambda l: l.with_phrase(replace_places(phrase, l, way)), phrase
+        self._way, way = number, self._ways[number]
+        self._document.change(
+            "Another placement", lambda l: l.with_phrase(replace_places(phrase, l, way))
         )
-        self._ways = ways
         self._show_ways()
-        self.told.emit(f"Placement {number + 1} of {len(ways)}: {way.favours}.")
+        self.told.emit(f"Placement {number + 1} of {len(self._ways)}: {way.favours}.")
 
     def _show_ways(self) -> None:
-        phrase, lesson = self._document.phrase, self._document.lesson
+        from juxtanote.core.fretboard.figures import measure
+        from juxtanote.core.fretboard.phrases import note_to_place
+
+        phrase, around = self._document.phrase, self._document.context
         if phrase is None:
             return
         places = [note_to_place(n) for n in phrase.notes]
@@ -448,53 +490,31 @@ class PlaceDesk(QWidget):
         for way in self._ways:
             pairs = zip(way.strings, way.frets, here.strings, here.frets, strict=True)
             others = sum((s, f) != (t, g) for s, f, t, g in pairs)
-            rows.append((way.favours, others, measure(lesson.guitar, places, way, lesson.school)))
+            rows.append((way.favours, others, measure(around.guitar, places, way, around.school)))
         self.ways.show_ways(rows, self._way)
 
     def _on_school(self, *_: object) -> None:
-        school = self.school.currentText()
-
-        def edit(lesson: Lesson) -> Lesson:
-            changed = replace(lesson, school=school)
-            for phrase in lesson.phrases:
-                placed = (
-                    replace_places(phrase, changed, self._placement(phrase))
-                    if phrase.notes
-                    else phrase
-                )
-                changed = changed.with_phrase(placed)
-            return changed
-
-        if school != self._document.lesson.school:
-            self._document.change("Change picking school", edit)
+        part, school = self._document.context.part, self.school.currentText()
+        if school != part.school:
+            self._tasks.change_school(part.ident, school)
 
     def _on_subdivision(self, *_: object) -> None:
         phrase, name = self._document.phrase, self.subdivision.currentText()
         if phrase is not None and name != phrase.subdivision:
             self._document.change(
                 f"Count in {name}",
-                lambda l: self._settled(
-                    edits.change_phrase(l, phrase.ident, subdivision=name), phrase.ident, False
-                ),
+                lambda l: edits.change_phrase(l, phrase.ident, subdivision=name),
             )
 
     def _on_evenness(self, value: float) -> None:
         phrase = self._document.phrase
         if phrase is not None:
-            merge = 900_000 + phrase.ident
             self._document.change(
                 "Even out the time",
-                lambda l: self._settled(
-                    edits.change_phrase(l, phrase.ident, evenness=value), phrase.ident, False
-                ),
-                merge=merge,
+                lambda l: edits.change_phrase(l, phrase.ident, evenness=value),
+                merge=EVENNESS_STEP + phrase.ident,
             )
 
 
-def _window(placement: Placement, index: int | None) -> tuple[int, int] | None:
-    """Give the frets under the hand at a note, or those of the whole phrase."""
-    if index is not None:
-        position = placement.positions[index]
-        return position, position + 3
-    frets = [fret for fret in placement.frets if fret > 0]
-    return (min(frets), max(frets)) if frets and max(frets) - min(frets) <= 5 else None
+EVENNESS_STEP = 1_000_000_000
+"""Steps of one slide merge: a number that no other edit has, with that of the phrase."""

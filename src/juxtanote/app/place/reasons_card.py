@@ -1,12 +1,16 @@
 """The reasons card: every place a note could sit, what each costs, why it is where it is."""
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from juxtanote.app.look.theme import LARGE, MIDDLE, SMALL, TEXT, colour, font, pen
 from juxtanote.app.place import labels
-from juxtanote.core.fretboard.reasons import Candidate, Reasons
+
+if TYPE_CHECKING:
+    from juxtanote.core.fretboard.reasons import Candidate, Reasons
 
 ROW = 26.0
 UNDER, LINE, HEADING = 27.0, 19.0, 22.0
@@ -27,7 +31,7 @@ class ReasonsCard(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Reasons")
 
-    def show_reasons(self, title: str, under: str, reasons: Reasons | None) -> None:
+    def show_reasons(self, title: str, under: str, reasons: "Reasons | None") -> None:
         """Show a note's reasons, or only words."""
         self._title, self._under, self._reasons = title, under, reasons
         spoken = (
@@ -101,7 +105,7 @@ class ReasonsCard(QWidget):
             y += LINE
         return y + 8
 
-    def _paint_row(self, painter: QPainter, box: QRectF, candidate: Candidate) -> None:
+    def _paint_row(self, painter: QPainter, box: QRectF, candidate: "Candidate") -> None:
         self._rows.append((box, candidate))
         ink = "ink" if candidate.possible else "soft"
         painter.setPen(colour("soft"))

@@ -1,15 +1,19 @@
 """Whole placements side by side: what each favours, and its figures."""
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
-from juxtanote.core.fretboard.figures import Figures
+from juxtanote.app.look.theme import px
+
+if TYPE_CHECKING:
+    from juxtanote.core.fretboard.figures import Figures
 
 COLUMNS = (
     "placement", "other places", "frets", "shifts", "travel", "stretches", "string changes",
     "inside / outside",
 )  # fmt: skip
-ROW_HEIGHT = 20
 
 
 class WaysTable(QTableWidget):
@@ -32,17 +36,17 @@ class WaysTable(QTableWidget):
         rows, columns = self.verticalHeader(), self.horizontalHeader()
         if rows is not None:
             rows.hide()
-            rows.setDefaultSectionSize(ROW_HEIGHT)
+            rows.setDefaultSectionSize(px(20))
         if columns is not None:
             columns.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
             columns.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-            columns.setFixedHeight(ROW_HEIGHT + 2)
+            columns.setFixedHeight(px(20) + 2)
             columns.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
         self._filling = False
         self.currentCellChanged.connect(self._on_row)
         self.hide()
 
-    def show_ways(self, rows: list[tuple[str, int, Figures]], here: int) -> None:
+    def show_ways(self, rows: "list[tuple[str, int, Figures]]", here: int) -> None:
         """Show what each favours, how many notes lie elsewhere than now, and its figures."""
         self._filling = True
         self.setRowCount(len(rows))
@@ -56,7 +60,7 @@ class WaysTable(QTableWidget):
             for column, text in enumerate(cells):
                 self.setItem(line, column, QTableWidgetItem(text))
         self.selectRow(here)
-        self.setFixedHeight(ROW_HEIGHT * (len(rows) + 1) + 8)
+        self.setFixedHeight(px(20) * (len(rows) + 1) + 8)
         self.setVisible(bool(rows))
         self._filling = False
 

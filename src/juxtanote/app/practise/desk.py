@@ -1,36 +1,36 @@
 """The Practise desk: loops, speed steps, joined parts, and the log."""
 
+from dataclasses import replace
 from datetime import date
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import QModelIndex, pyqtSignal
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QGridLayout,
     QHBoxLayout,
     QHeaderView,
-    QListWidget,
-    QListWidgetItem,
+    QListView,
     QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
+    QTableView,
     QVBoxLayout,
     QWidget,
 )
 
 from juxtanote.app.document import Document
-from juxtanote.app.look.theme import LARGE
+from juxtanote.app.look.theme import LARGE, px
 from juxtanote.app.practise import labels
 from juxtanote.app.practise.plot import LogPlot
+from juxtanote.app.practise.tables import ChunkModel, LogModel
 from juxtanote.app.transport.controller import Transport
-from juxtanote.app.widgets.parts import Panel, heading, number_box, soft, strong
+from juxtanote.app.widgets.desk import Desk, News
+from juxtanote.app.widgets.parts import Panel, heading, number_box, scrolled, soft, strong
 from juxtanote.core.practice import care
-from juxtanote.core.practice.log import add_practice
-from juxtanote.core.practice.plan import StepPlan, joined_chunks
+from juxtanote.core.practice.log import add_practice, current_name
+from juxtanote.core.practice.plan import joined_chunks, speed_steps
+from juxtanote.core.score.kept import StepPlan
 
-USER_ROLE = 256
 
-
-class PractiseDesk(QWidget):
+class PractiseDesk(Desk):
     """Getting it into the hands."""
 
     told = pyqtSignal(str)
@@ -38,37 +38,44 @@ class PractiseDesk(QWidget):
     def __init__(
         self, document: Document, transport: Transport, parent: QWidget | None = None
     ) -> None:
-        super().__init__(parent)
-        self._document, self._transport = document, transport
+        super().__init__(document, parent)
+        self._transport = transport
         self._played_s = 0.0
-        self._chunk = ""
+        self._practised: tuple[int, ...] = ()  # phrases that are practised now
+        self._filling = False
         self.start = number_box(25, 125, 5, 50, " %", "Start speed")
         self.goal = number_box(25, 125, 5, 100, " %", "Goal speed")
         self.step = number_box(1, 50, 5, 5, " %", "Step")
         self.repeats = number_box(1, 100, 1, 4, "", "Repeats a step")
         self.begin = QPushButton(labels.BEGIN)
         self.begin.setProperty("main", True)
-        self.chunks = QListWidget()
+        self.chunk_model, self.log_model = ChunkModel(), LogModel()
+        self.chunks, self.table = QListView(), QTableView()
+        self.chunks.setModel(self.chunk_model)
         self.chunks.setAccessibleName(labels.CHUNKS)
-        self.table = QTableWidget(0, len(labels.LOG_COLUMNS))
+        self.chunks.setUniformItemSizes(True)
+        self.chunks.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.plot = LogPlot(document)
         self._plan, self._rest = soft(wrap=True), soft(wrap=True)
         self._lay_out()
         self.begin.clicked.connect(self.begin_steps)
-        self.chunks.itemActivated.connect(self._on_chunk)
-        self.chunks.itemClicked.connect(self._on_chunk)
+        self.chunks.activated.connect(self._on_chunk)
+        self.chunks.clicked.connect(self._on_chunk)
         for box in (self.start, self.step, self.goal, self.repeats):
-            box.valueChanged.connect(self.refresh)
+            box.valueChanged.connect(self._on_plan)
         transport.pass_ended.connect(self._on_pass)
-        document.lesson_changed.connect(self.refresh)
-        document.phrase_changed.connect(self._on_phrase)
-        self.refresh()
+
+    @property
+    def first_focus(self) -> QWidget:
+        return self.chunks
 
     def _lay_out(self) -> None:
         row = QHBoxLayout(self)
         row.setContentsMargins(20, 12, 20, 12)
         row.setSpacing(16)
-        left = QVBoxLayout()
+        inner = QWidget()
+        left = QVBoxLayout(inner)
+        left.setContentsMargins(0, 0, 0, 0)
         steps = Panel()
         steps.column.addWidget(heading(labels.STEPS))
         grid = QGridLayout()
@@ -76,8 +83,10 @@ class PractiseDesk(QWidget):
         for index, (name, box) in enumerate(
             zip(names, (self.start, self.step, self.goal, self.repeats), strict=True)
         ):
-            grid.addWidget(soft(name), 2 * (index // 2), index % 2)
-            grid.addWidget(box, 2 * (index // 2) + 1, index % 2)
+            box.setMinimumHeight(px(28))
+            box.setMinimumWidth(px(76))
+            grid.addWidget(soft(name), 0, index)
+            grid.addWidget(box, 1, index)
         steps.column.addLayout(grid)
         steps.column.addWidget(self._plan)
         steps.column.addWidget(self.begin)
@@ -85,29 +94,38 @@ class PractiseDesk(QWidget):
         parts = Panel()
         parts.column.addWidget(strong(labels.CHUNKS, LARGE))
         parts.column.addWidget(self.chunks)
+        self.chunks.setMinimumHeight(px(120))
         left.addWidget(parts, 1)
         cautions = Panel()
         cautions.column.addWidget(strong(labels.CARE))
         cautions.column.addWidget(soft(care.HANDS, wrap=True))
         cautions.column.addWidget(self._rest)
+        self._rest.hide()
         left.addWidget(cautions)
-        row.addLayout(left, 2)
+        area = scrolled(inner)
+        area.setMinimumWidth(px(380))
+        row.addWidget(area, 2)
         right = Panel()
         right.column.addWidget(heading(labels.PLOT))
         right.column.addWidget(self.plot, 3)
         right.column.addWidget(strong(labels.LOG, LARGE))
         right.column.addWidget(self.table, 2)
         row.addWidget(right, 3)
-        self.table.setHorizontalHeaderLabels(list(labels.LOG_COLUMNS))
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setModel(self.log_model)
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setShowGrid(False)
+        self.table.setTabKeyNavigation(False)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setAccessibleName(labels.LOG)
-        self.table.setStyleSheet("QTableWidget { border: none; background: transparent; }")
         rows, columns = self.table.verticalHeader(), self.table.horizontalHeader()
         if rows is not None:
             rows.hide()
+            rows.setDefaultSectionSize(px(24))
         if columns is not None:
             columns.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+            columns.setHighlightSections(False)
+
+    # The plan
 
     def plan(self) -> StepPlan:
         """Give the plan as it is set."""
@@ -118,61 +136,85 @@ class PractiseDesk(QWidget):
             self.repeats.value(),
         )
 
-    def refresh(self, *_: object) -> None:
-        """Show plan, parts and log."""
-        steps = self.plan().steps()
+    def _on_plan(self, *_: object) -> None:
+        """Keep the plan with the lesson."""
+        if not self._filling:
+            self._document.keep(replace(self._document.lesson.kept, plan=self.plan()))
+
+    def _show_plan(self) -> None:
+        plan = self._document.lesson.kept.plan
+        self._filling = True
+        for box, value in (
+            (self.start, 100 * plan.start), (self.step, 100 * plan.step), (self.goal, 100 * plan.goal),
+            (self.repeats, plan.repeats),
+        ):  # fmt: skip
+            if box.value() != round(value):
+                box.setValue(round(value))
+        self._filling = False
+        steps = speed_steps(self.plan())
         passes = sum(step.repeats for step in steps)
         self._plan.setText(
             f"{len(steps)} speeds, {passes} passes, then on at {100 * steps[-1].speed:.0f} %"
         )
-        self.begin.setEnabled(
-            self._document.sound is not None and self._document.phrase is not None
+
+    # Showing
+
+    def heed(self, news: News) -> None:
+        """Show plan, parts and log, each where it changed."""
+        change, lesson = news.change, self._document.lesson
+        phrase = self._document.phrase
+        if news.kept or change.whole:
+            self._show_plan()
+        if news.kept or change.whole or change.phrases:
+            self.log_model.show_lesson(lesson)
+            self.plot.update()
+        if change.whole or change.phrases or change.order or news.phrase:
+            part = phrase.part if phrase is not None else lesson.parts[0].ident
+            self.chunk_model.show_chunks(joined_chunks(list(lesson.phrases_of(part))))
+        if news.phrase or change.whole:
+            self._practised = (phrase.ident,) if phrase is not None else ()
+            self.plot.update()
+        has_sound = self._document.sound is not None
+        why = (
+            ""
+            if has_sound and phrase is not None
+            else (labels.NO_PHRASE if has_sound else labels.NO_SOUND)
         )
-        self.chunks.clear()
-        for name, start, end in joined_chunks(list(self._document.lesson.phrases)):
-            item = QListWidgetItem(f"{name}   {end - start:.1f} s")
-            item.setData(USER_ROLE, (name, start, end))
-            self.chunks.addItem(item)
-        log = list(reversed(self._document.lesson.log))
-        self.table.setRowCount(len(log))
-        for row, entry in enumerate(log):
-            texts = (entry.date, entry.phrase, f"{100 * entry.speed:.0f} %", str(entry.repeats))
-            for column, text in enumerate(texts):
-                self.table.setItem(row, column, QTableWidgetItem(text))
+        self.begin.setEnabled(not why)
+        self.begin.setToolTip(why)
 
     def begin_steps(self) -> None:
         """Loop the phrase from the slowest step on."""
         phrase = self._document.phrase
-        if phrase is None:
+        if phrase is None or self._document.sound is None:
             return
-        self._chunk = phrase.name
+        self._practised = (phrase.ident,)
         self._transport.pause()
-        self._transport.set_loop(phrase.start_s, phrase.end_s)
+        self._transport.loop_phrase(phrase)
         self._transport.seek(phrase.start_s)
-        self._transport.player.set_speed_steps(self.plan().steps())
+        self._transport.player.set_speed_steps(speed_steps(self.plan()))
         self._transport.play()
 
-    def _on_chunk(self, item: QListWidgetItem) -> None:
-        name, start, end = item.data(USER_ROLE)
-        self._chunk = name
-        self._transport.set_loop(start, end)
-        self._transport.seek(start)
-
-    def _on_phrase(self) -> None:
-        self._chunk = self._document.phrase.name if self._document.phrase else ""
-        self.refresh()
+    def _on_chunk(self, index: QModelIndex) -> None:
+        chunk = self.chunk_model.chunk(index.row())
+        if chunk is None:
+            return
+        self._practised = chunk.phrases
+        self._transport.set_loop(chunk.start_s, chunk.end_s)
+        self._transport.seek(chunk.start_s)
+        self.told.emit(f"{chunk.name} loops: Space plays it.")
 
     def _on_pass(self, _: int, speed: float) -> None:
         """Log one repeat, but only here: a loop that runs while tab is written is no practice."""
-        loop = self._transport.loop_s
-        if loop is None or not self._chunk or not self.isVisible():
+        loop, lesson = self._transport.loop_s, self._document.lesson
+        if loop is None or not self._practised or not self.isVisible():
             return
         today = date.today().isoformat()
-        self._document.change(
-            "Practise", lambda l: add_practice(l, today, self._chunk, speed, 1), merge=700_000
-        )
+        name = current_name(self._practised, "", lesson)
+        self._document.keep(add_practice(lesson.kept, today, self._practised, name, speed, 1))
         self._played_s += (loop[1] - loop[0]) / max(speed, 0.1)
         if care.needs_break(self._played_s, 0.0):
             self._played_s = 0.0
             self._rest.setText(care.BREAK)
+            self._rest.show()
             self.told.emit(care.BREAK)

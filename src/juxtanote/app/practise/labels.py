@@ -3,6 +3,8 @@
 STEPS = "Speed steps"
 START, STEP, GOAL, REPEATS = "start", "step", "goal", "repeats a step"
 BEGIN = "Begin"
+NO_SOUND = "Open the recording of this lesson first (Ctrl+O)."
+NO_PHRASE = "Cut a phrase first, on the Hear desk (F1)."
 CHUNKS = "Learn it in joined parts"
 LOG = "Log"
 PLOT = "Speed over the days"

@@ -25,13 +25,11 @@ class LogPlot(QWidget):
         self._document = document
         self.setMinimumHeight(190)
         self.setAccessibleName(labels.PLOT)
-        document.lesson_changed.connect(self.update)
-        document.phrase_changed.connect(self.update)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        points = [p for p in daily_points(self._document.lesson.log) if _day(p.date) is not None]
+        points = [p for p in daily_points(self._document.lesson) if _day(p.date) is not None]
         area = QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
         painter.setFont(font(SMALL))
         if not points:
@@ -52,12 +50,14 @@ class LogPlot(QWidget):
                 f"{percent} %",
             )
         self._paint_days(painter, area, points)
-        names = list(dict.fromkeys(p.phrase for p in points))
-        chosen = self._document.phrase.name if self._document.phrase else ""
+        kinds = list(dict.fromkeys((p.phrases, p.name) for p in points))
+        phrase = self._document.phrase
+        chosen = (phrase.ident,) if phrase is not None else ()
         taken: list[float] = []
-        for index, name in enumerate(sorted(names, key=lambda n: n == chosen)):
-            line = [p for p in points if p.phrase == name]
-            self._paint_line(painter, area, line, (first, last), index, name == chosen, taken)
+        for index, kind in enumerate(sorted(kinds, key=lambda k: k[0] == chosen)):
+            line = [p for p in points if (p.phrases, p.name) == kind]
+            own = bool(chosen) and kind[0] == chosen
+            self._paint_line(painter, area, line, (first, last), index, own, taken)
 
     def _paint_days(self, painter: QPainter, area: QRectF, points: list[Point]) -> None:
         painter.setPen(colour("soft"))
@@ -98,7 +98,7 @@ class LogPlot(QWidget):
         painter.setPen(colour("heard" if chosen else "soft"))
         room = int(self.width() - end.x() - 12)
         text = painter.fontMetrics().elidedText(
-            line[-1].phrase, Qt.TextElideMode.ElideRight, max(room, 30)
+            line[-1].name, Qt.TextElideMode.ElideRight, max(room, 30)
         )
         painter.drawText(QPointF(end.x() + 9, y), text)
 

@@ -7,15 +7,15 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPainterPath, QPolygonF
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPolygonF
 
 from juxtanote.app.look.theme import MIDDLE, SMALL, TEXT, colour, font, pen
 from juxtanote.app.sheet.geometry import EVIDENCE_HEIGHT, LEFT, LEVEL_HEIGHT, RIGHT, Geometry
-from juxtanote.core.formats.pages import STROKE_SIGNS
-from juxtanote.core.formats.text_tab import bend_name
-from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.lesson import Context, Phrase
 from juxtanote.core.score.note import SLURS, Note
 from juxtanote.core.score.rhythm import beams_of, count_word, is_on_beat, swing_of, swung
+from juxtanote.core.score.signs import STROKE_SIGNS, bend_name
+from juxtanote.core.theory.keys import known_key
 from juxtanote.core.theory.pitch import SHARP_NAMES, pitch_name
 from juxtanote.core.theory.scales import spell_in_key
 
@@ -30,12 +30,12 @@ FEW_SELECTED = 8  # what was measured of so many selected notes is written, howe
 class Scene:
     """What one painting of the sheet needs."""
 
-    lesson: Lesson
+    context: Context
     phrase: Phrase
     geometry: Geometry
     selected: frozenset[int]
     changed: frozenset[int] = frozenset()  # notes that just moved by themselves
-
+    others: tuple[Phrase, ...] = ()  # of other parts, drawn pale
     before: dict[int, Note] = field(default_factory=dict)  # the note before on the same string
     loudest_db: float = -12.0
 
@@ -51,8 +51,8 @@ def paint_grid(painter: QPainter, scene: Scene) -> None:
     """Draw bar and beat lines through all rows."""
     g = scene.geometry
     top, bottom = 18.0, g.height - 22.0
-    beats = scene.lesson.time_map.beats_between(max(g.start_s, 0.0), g.end_s)
-    close = g.pixels_per_s * 60.0 / scene.lesson.time_map.tempo_at(g.start_s)
+    beats = scene.context.time_map.beats_between(max(g.start_s, 0.0), g.end_s)
+    close = g.pixels_per_s * 60.0 / scene.context.time_map.tempo_at(g.start_s)
     for seconds, bar, beat in beats:
         x = g.x(seconds)
         if x < LEFT - 1:
@@ -68,16 +68,37 @@ def paint_grid(painter: QPainter, scene: Scene) -> None:
             painter.drawLine(QPointF(x, top + 4), QPointF(x, bottom))
 
 
+def paint_others(painter: QPainter, scene: Scene) -> None:
+    """Draw what other guitars play, pale: their pitch, and their frets where they have the string."""
+    g = scene.geometry
+    painter.setFont(font(SMALL))
+    for phrase in scene.others:
+        for note in phrase.notes:
+            if note.offset_s < g.start_s or note.onset_s > g.end_s:
+                continue
+            left, right = max(g.x(note.onset_s), LEFT), g.x(note.offset_s) - 2
+            painter.setPen(pen("rule", 2.0))
+            if g.low_midi <= note.heard.midi <= g.high_midi:
+                y = g.pitch_y(note.heard.midi)
+                painter.drawLine(QPointF(left, y), QPointF(right, y))
+            if note.written.string <= g.strings:
+                y = g.string_y(note.written.string)
+                painter.setPen(colour("faint"))
+                box = QRectF(left - 10, y - 20, 20, 12)
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, fret_text(note))
+
+
 def paint_heard(painter: QPainter, scene: Scene) -> None:
     """Draw pitch curves over note lines, onsets by loudness, and the evidence under them."""
     g = scene.geometry
     _pitch_lines(painter, scene)
-    lines = [_pitch_curve(painter, scene, note) for note in scene.visible()]
-    for note, line in zip(scene.visible(), lines, strict=True):
+    notes = scene.visible()
+    lines = [_pitch_curve(painter, scene, note) for note in notes]
+    for note, line in zip(notes, lines, strict=True):
         _measured(painter, scene, note, line, lines)
     _evidence(painter, scene)
     base = g.heard_bottom + LEVEL_HEIGHT
-    for note in scene.visible():
+    for note in notes:
         part = min(max(1.0 + (note.heard.level_db - scene.loudest_db) / 24.0, 0.15), 1.0)
         x = g.x(note.onset_s)
         painter.setPen(pen("doubt" if note.is_doubtful else "heard", 2.0))
@@ -96,7 +117,7 @@ def _pitch_lines(painter: QPainter, scene: Scene) -> None:
             painter.drawLine(QPointF(LEFT, y), QPointF(g.width - RIGHT, y))
             if last - y >= 11:
                 painter.setPen(colour("soft"))
-                name = _name(midi, scene.lesson.key)
+                name = _name(midi, scene.context.key)
                 painter.drawText(
                     QRectF(0, y - 8, LEFT - 10, 16),
                     int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
@@ -106,7 +127,7 @@ def _pitch_lines(painter: QPainter, scene: Scene) -> None:
 
 
 def _name(midi: int, key: str) -> str:
-    if not key:
+    if known_key(key) is None:
         return f"{SHARP_NAMES[midi % 12]}{midi // 12 - 1}"
     spelled = spell_in_key(midi, key)
     shift = spelled.count("♯") - spelled.count("♭")
@@ -126,14 +147,16 @@ def _pitch_curve(painter: QPainter, scene: Scene, note: Note) -> list[QPointF]:
         return [QPointF(left - 3, level), QPointF(left + 3, level)]
     per_cent = (g.pitch_y(note.heard.midi + 1.0) - level) / 100.0
     length = note.heard.duration_s
+    curve = note.heard.curve
+    # No more points than pixels: a long curve far out would be work that nobody sees.
+    step = max(int(len(curve) / max(length * g.pixels_per_s * 0.5, 2.0)), len(curve) // 200, 1)
     points = [
         QPointF(left + t * g.pixels_per_s, level + c * per_cent)
-        for t, c in note.heard.curve
+        for t, c in curve[::step]
         if t <= length
     ]
     if len(points) < 2:
         points = [QPointF(left, level), QPointF(g.x(note.offset_s) - 2, level)]
-    points = points[:: max(len(points) // 200, 1)]
     painter.drawPolyline(QPolygonF(points))
     return points
 
@@ -203,7 +226,7 @@ def paint_written(painter: QPainter, scene: Scene) -> None:
         painter.setPen(pen("rule", 1.0 + 0.13 * string))
         painter.drawLine(QPointF(LEFT, y), QPointF(g.width - RIGHT, y))
         painter.setPen(colour("soft"))
-        name = pitch_name(scene.lesson.guitar.tuning[-string])[:-1]
+        name = pitch_name(scene.context.guitar.tuning[-string])[:-1]
         painter.drawText(
             QRectF(0, y - 9, LEFT - 10, 18),
             int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
@@ -409,7 +432,7 @@ def _hands(painter: QPainter, scene: Scene, notes: list[Note]) -> None:
 
 def paint_counted(painter: QPainter, scene: Scene) -> None:
     """Draw count syllables, stems and beams, and how early or late each note was."""
-    g, time_map = scene.geometry, scene.lesson.time_map
+    g, time_map = scene.geometry, scene.context.time_map
     top = g.counted_top
     painter.setPen(pen("rule", 1.0))
     painter.drawLine(QPointF(12, top), QPointF(g.width - RIGHT, top))
@@ -428,14 +451,14 @@ def paint_counted(painter: QPainter, scene: Scene) -> None:
         x = g.x(counted_s)
         if x < LEFT - 4:
             continue
-        if x - last_word >= 9:
-            painter.setFont(font(TEXT, 600 if is_on_beat(onset) else 400))
+        word = count_word(onset, time_map)
+        chosen = font(TEXT, 600 if is_on_beat(onset) else 400)
+        half = 0.5 * QFontMetricsF(chosen).horizontalAdvance(word)
+        if x - half >= last_word + 3 and word:  # words that would lie over each other are left out
+            painter.setFont(chosen)
             painter.setPen(colour("ink"))
-            word = count_word(onset, time_map)
-            painter.drawText(
-                QPointF(x - painter.fontMetrics().horizontalAdvance(word) / 2, top + 22), word
-            )
-            last_word = x
+            painter.drawText(QPointF(x - half, top + 22), word)
+            last_word = x + half
         painter.setPen(pen("ink", 1.4))
         if length < 4:
             painter.drawLine(QPointF(x, stem_top), QPointF(x, stem_end))

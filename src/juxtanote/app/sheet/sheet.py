@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from juxtanote.app.document import Document
-from juxtanote.app.look.theme import TEXT, colour, font, pen
+from juxtanote.app.document import Change, Document
+from juxtanote.app.look.theme import colour, pen
 from juxtanote.app.sheet import painting
 from juxtanote.app.sheet.geometry import (
     FASTEST_PX,
@@ -26,7 +26,9 @@ from juxtanote.core.theory.tuning import Guitar
 EDGE_PIXELS = 6
 FOLLOW_PART = 0.85
 EMPTY = "No notes here yet. Press L to listen to this phrase, or N to add a note at the playhead."
-NO_PHRASE = "No phrase is cut yet. Go to the Hear desk and drag over the recording."
+NO_PHRASE = "No phrase is cut yet. Go to the Hear desk (F1) and drag over the recording."
+READABLE_PX = 15.0  # from number to number at the zoom that a phrase begins with
+CLOSEST_FIT = 500.0  # pixels a second that it begins with at most
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +60,8 @@ class Sheet(QWidget):
         self._rubber: QRectF | None = None
         self._merge = -1
         self._once: _Known | None = None
+        self._fits = True  # the zoom is ours; a person who zoomed keeps theirs
+        self.shows_others = False
         self.setMinimumSize(500, 370)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -77,18 +81,20 @@ class Sheet(QWidget):
         low, high = self._known().pitches
         return Geometry(
             self.width(), self.height(), self._start_s, self._scale, low, high,
-            self._document.lesson.guitar.string_count,
+            self._document.context.guitar.string_count,
         )  # fmt: skip
 
     def _known(self) -> "_Known":
         """Give what is worked out once for each phrase, however often it is painted."""
-        phrase, guitar = self._document.phrase, self._document.lesson.guitar
-        if self._once is None or self._once.phrase is not phrase or self._once.guitar is not guitar:
+        phrase, guitar = self._document.phrase, self._document.context.guitar
+        once = self._once
+        if once is None or once.phrase is not phrase or once.guitar is not guitar:
             before = painting.notes_before(phrase) if phrase is not None else {}
             levels = [n.heard.level_db for n in phrase.notes] if phrase is not None else []
             pitches = pitch_range(phrase, guitar)
-            self._once = _Known(phrase, guitar, pitches, before, max(levels, default=-12.0))
-        return self._once
+            once = _Known(phrase, guitar, pitches, before, max(levels, default=-12.0))
+            self._once = once
+        return once
 
     def fit(self) -> None:
         """Show the whole phrase, or as much of a long one as stays readable."""
@@ -96,10 +102,20 @@ class Sheet(QWidget):
         if phrase is not None:
             length = phrase.end_s - phrase.start_s + 0.15
             room = max(self.width() - LEFT - RIGHT, 100)
-            self._scale = min(max(room / length, 60.0), FASTEST_PX)
+            self._scale = min(max(room / length, self._readable(phrase)), FASTEST_PX)
             self._start_s = phrase.start_s - 0.1
+            self._fits = True
         self._changed = frozenset()
         self._redraw()
+
+    @staticmethod
+    def _readable(phrase: Phrase) -> float:
+        """Give the zoom at which numbers of a phrase stand clear of each other, pixels a second."""
+        onsets = sorted({round(n.onset_s, 2) for n in phrase.notes})
+        gaps = sorted(b - a for a, b in zip(onsets, onsets[1:], strict=False) if b - a > 0.03)
+        if not gaps:
+            return 60.0
+        return min(max(READABLE_PX / gaps[len(gaps) // 10], 60.0), CLOSEST_FIT)
 
     def zoom(self, factor: float, around_x: float | None = None) -> None:
         """Zoom along time around a pixel."""
@@ -108,6 +124,7 @@ class Sheet(QWidget):
         seconds = g.seconds(x)
         self._scale = min(max(self._scale * factor, SLOWEST_PX), FASTEST_PX)
         self._start_s = seconds - (x - LEFT) / self._scale
+        self._fits = False
         self._redraw()
 
     def scroll_to(self, start_s: float) -> None:
@@ -117,6 +134,8 @@ class Sheet(QWidget):
 
     def _redraw(self) -> None:
         self._picture = None
+        if not self.isVisible():  # painted when it is shown
+            return
         phrase = self._document.phrase
         shown = (self.width() - LEFT - RIGHT) / self._scale
         length = phrase.end_s - phrase.start_s if phrase else 1.0
@@ -136,10 +155,20 @@ class Sheet(QWidget):
         if phrase is None:
             return None
         return painting.Scene(
-            self._document.lesson, phrase, self.geometry_now(),
-            frozenset(self._document.selected), self._changed,
+            self._document.context, phrase, self.geometry_now(),
+            frozenset(self._document.selected), self._changed, self._others(phrase),
             self._known().before, self._known().loudest_db,
         )  # fmt: skip
+
+    def _others(self, phrase: Phrase) -> tuple[Phrase, ...]:
+        """Give what other parts play under the phrase, where that is wished."""
+        if not self.shows_others:
+            return ()
+        return tuple(
+            p
+            for p in self._document.lesson.phrases
+            if p.part != phrase.part and p.start_s < phrase.end_s and p.end_s > phrase.start_s
+        )
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self._picture is None or self._picture.deviceIndependentSize().toSize() != self.size():
@@ -166,11 +195,6 @@ class Sheet(QWidget):
         painter = QPainter(picture)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         scene = self.scene()
-        if scene is None or not scene.phrase.notes:
-            painter.setPen(colour("soft"))
-            painter.setFont(font(TEXT))
-            words = NO_PHRASE if scene is None else EMPTY
-            painter.drawText(self.rect(), int(Qt.AlignmentFlag.AlignCenter), words)
         if scene is not None:
             self._paint_scene(painter, scene)
         painter.end()
@@ -179,6 +203,7 @@ class Sheet(QWidget):
     def _paint_scene(self, painter: QPainter, scene: painting.Scene) -> None:
         painter.setClipRect(QRect(LEFT - 12, 0, self.width() - LEFT - RIGHT + 26, self.height()))
         painting.paint_grid(painter, scene)
+        painting.paint_others(painter, scene)
         painter.setClipping(False)
         painting.paint_heard(painter, scene)
         painting.paint_written(painter, scene)
@@ -227,7 +252,7 @@ class Sheet(QWidget):
         note, part = found
         if part in ("onset", "offset"):
             self._drag = (note.ident, part)
-            self._merge = self._document.begin_drag()
+            self._merge = self._document.fresh_merge()
         if more:
             chosen = set(self._document.selected) ^ {note.ident}
             self._document.select(tuple(chosen))
@@ -304,15 +329,39 @@ class Sheet(QWidget):
 
     # Following
 
-    def _on_lesson_changed(self) -> None:
-        self._update_description()
+    def empty_words(self) -> str:
+        """Say what to do first, "" where there is something to see."""
+        phrase = self._document.phrase
+        return NO_PHRASE if phrase is None else "" if phrase.notes else EMPTY
+
+    def _on_lesson_changed(self, change: Change) -> None:
+        phrase = self._document.phrase
+        ident = phrase.ident if phrase is not None else None
+        shown = change.touches(ident) or (self.shows_others and bool(change.phrases))
+        if not shown:
+            return
+        if self.isVisible():
+            self._update_description()
+        if self._fits and phrase is not None and self._once is not None:
+            before = self._once.phrase
+            if (
+                before is not None
+                and before.ident == phrase.ident
+                and (
+                    (before.start_s, before.end_s, bool(before.notes))
+                    != (phrase.start_s, phrase.end_s, bool(phrase.notes))
+                )
+            ):
+                self.fit()
+                return
         self._redraw()
 
     def _on_selection_changed(self) -> None:
         notes = self._document.selected_notes
         if notes:
             self._bring_into_view(notes[0])
-        self._update_description()
+        if self.isVisible():
+            self._update_description()
         self._redraw()
 
     def _update_description(self) -> None:
@@ -333,6 +382,8 @@ class Sheet(QWidget):
     def _on_moved(self, seconds: float) -> None:
         g = self.geometry_now()
         x = g.x(seconds)
+        if not self.isVisible():
+            return
         if self._transport.is_playing and (x > self.width() * FOLLOW_PART or x < LEFT):
             phrase = self._document.phrase
             if phrase is not None and phrase.start_s <= seconds <= phrase.end_s:
@@ -342,4 +393,10 @@ class Sheet(QWidget):
         self.update()
 
     def resizeEvent(self, event: object) -> None:
-        self.fit()
+        if self._fits:
+            self.fit()
+        else:
+            self._redraw()
+
+    def showEvent(self, event: object) -> None:
+        self._redraw()

@@ -1,7 +1,5 @@
 """The Teach desk: pages as they will print, the spoken breakdown, exports."""
 
-from dataclasses import replace
-
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
@@ -16,17 +14,21 @@ from PyQt6.QtWidgets import (
 )
 
 from juxtanote.app.document import Document
-from juxtanote.app.look.theme import colour, pen
+from juxtanote.app.jobs.runner import JobRunner, Latest
+from juxtanote.app.look.theme import colour, pen, px
 from juxtanote.app.teach import labels
 from juxtanote.app.teach.paper import measure_words, paint_page
+from juxtanote.app.widgets.desk import Desk, News
 from juxtanote.app.widgets.parts import Panel, heading, soft
-from juxtanote.core.formats.breakdown import breakdown, generate_breakdown
-from juxtanote.core.formats.pages import HEIGHT, WIDTH, Page, lay_out
+from juxtanote.core.formats.pages import HEIGHT, WIDTH, Page, PhraseBlocks, lay_out
+from juxtanote.core.progress import Progress
 from juxtanote.core.score import edits
-from juxtanote.core.score.lesson import Lesson
+from juxtanote.core.score.lesson import Lesson, Phrase
 
 GAP = 16
 TYPING_PAUSE_MS = 500
+TYPING_STEP = 2_000_000_000
+"""Words typed into one breakdown merge into one step: a number no other edit has, with the phrase's."""
 
 
 class Pages(QWidget):
@@ -60,21 +62,20 @@ class Pages(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         seen = event.rect() if event is not None else self.rect()
-        for number, page in enumerate(self._pages):
-            top = GAP + number * (HEIGHT * self.scale + GAP)
-            if top > seen.bottom() or top + HEIGHT * self.scale < seen.top():
-                continue
+        height = HEIGHT * self.scale + GAP
+        first = max(int((seen.top() - GAP) / height), 0)
+        for number in range(first, min(int((seen.bottom() - GAP) / height) + 1, len(self._pages))):
             painter.save()
-            painter.translate(GAP, top)
+            painter.translate(GAP, GAP + number * height)
             painter.setPen(pen("rule", 1))
             painter.setBrush(Qt.GlobalColor.white)
             painter.drawRect(0, 0, int(WIDTH * self.scale), int(HEIGHT * self.scale))
             painter.setClipRect(0, 0, int(WIDTH * self.scale), int(HEIGHT * self.scale))
-            paint_page(painter, page, self.scale)
+            paint_page(painter, self._pages[number], self.scale)
             painter.restore()
 
 
-class TeachDesk(QWidget):
+class TeachDesk(Desk):
     """Handing out."""
 
     pdf_wanted = pyqtSignal()
@@ -82,12 +83,16 @@ class TeachDesk(QWidget):
     export_wanted = pyqtSignal(str)  # suffix
     share_changed = pyqtSignal(bool)
 
-    def __init__(self, document: Document, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._document = document
-        self._stale = True
-        self.pages = Pages()
-        self.text = QPlainTextEdit()
+    def __init__(
+        self, document: Document, runner: JobRunner, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(document, parent)
+        self._blocks = PhraseBlocks(measure_words)
+        self._laying = Latest(runner, "Setting pages", self)
+        self._wording = Latest(runner, "Wording", self)
+        self._generated = ""  # of the phrase whose words are shown
+        self._worded: Phrase | None = None  # whose words are in the field
+        self.pages, self.text = Pages(), QPlainTextEdit()
         self.text.setAccessibleName(labels.BREAKDOWN)
         self.text.setTabChangesFocus(True)
         self.only_phrase, self.share = QCheckBox(labels.ONLY_PHRASE), QCheckBox(labels.SHARE)
@@ -103,6 +108,10 @@ class TeachDesk(QWidget):
         self._lay_out()
         self._connect()
 
+    @property
+    def first_focus(self) -> QWidget:
+        return self._scroll
+
     def _lay_out(self) -> None:
         row = QHBoxLayout(self)
         row.setContentsMargins(20, 12, 20, 12)
@@ -110,6 +119,7 @@ class TeachDesk(QWidget):
         self._scroll.setWidget(self.pages)
         self._scroll.setWidgetResizable(True)
         self._scroll.setFrameShape(QScrollArea.Shape.NoFrame)
+        self._scroll.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._scroll.setStyleSheet(
             f"QScrollArea, QScrollArea > QWidget > QWidget {{ background: {colour('paper').name()}; }}"
         )
@@ -131,10 +141,12 @@ class TeachDesk(QWidget):
         panel.column.addLayout(top)
         grid = QGridLayout()
         for index, button in enumerate(self.exports.values()):
+            button.setMinimumWidth(px(96))
             grid.addWidget(button, index // 3, index % 3)
         panel.column.addLayout(grid)
         panel.column.addWidget(self.only_phrase)
         panel.column.addWidget(self.share)
+        panel.setMinimumWidth(px(380))
         side = QVBoxLayout()
         side.addWidget(panel)
         row.addLayout(side, 2)
@@ -148,63 +160,105 @@ class TeachDesk(QWidget):
         self.again.clicked.connect(self._on_again)
         self.text.textChanged.connect(self._pause.start)
         self._pause.timeout.connect(self._on_typed)
-        self.only_phrase.toggled.connect(self._on_lesson_changed)
+        self.only_phrase.toggled.connect(self._set_pages)
         self.share.clicked.connect(self.share_changed)
-        self._document.lesson_changed.connect(self._on_lesson_changed)
-        self._document.phrase_changed.connect(self._on_lesson_changed)
 
-    def showEvent(self, event: object) -> None:
-        if self._stale:
-            self.refresh()
+    # Showing
 
-    def _on_lesson_changed(self, *_: object) -> None:
-        self._stale = True
-        if self.isVisible():
-            self.refresh()
+    def heed(self, news: News) -> None:
+        """Set the pages anew in the background, and show the words of the current phrase."""
+        change, phrase = news.change, self._document.phrase
+        differs = change.phrases or change.time or change.about or change.parts or change.whole
+        if differs or (news.phrase and self.only_phrase.isChecked()):
+            self._set_pages()
+        if news.phrase or change.touches(phrase.ident if phrase is not None else None):
+            self._show_words()
+        self.share.setChecked(self._document.lesson.recording.may_share)
+        has_phrases = bool(self._document.lesson.phrases)
+        for button in (self.pdf, self.print, *self.exports.values()):
+            button.setEnabled(has_phrases)
+            button.setToolTip("" if has_phrases else labels.NOTHING)
 
     def chosen_lesson(self) -> Lesson:
-        """Give the lesson, or only its current phrase where that is asked."""
+        """Give the lesson, or only its current phrase where that is asked (a variant in its own key)."""
         lesson, phrase = self._document.lesson, self._document.phrase
         if self.only_phrase.isChecked() and phrase is not None:
-            return replace(lesson, phrases=(phrase,))
+            return lesson.alone(phrase)
         return lesson
 
     def laid_out(self) -> list[Page]:
         """Lay out what would print now."""
         return lay_out(self.chosen_lesson(), measure=measure_words)
 
-    def refresh(self) -> None:
-        """Lay out the pages and show the words."""
-        self._stale = False
-        self.pages.show_pages(self.laid_out())
+    def _set_pages(self, *_: object) -> None:
+        lesson, blocks, number = self.chosen_lesson(), self._blocks, self._document.number
+
+        def work(progress: Progress) -> object:
+            return lay_out(lesson, blocks=blocks, progress=progress)
+
+        def then(pages: object) -> None:
+            if number == self._document.number:
+                self.pages.show_pages(pages)  # type: ignore[arg-type]
+
+        self._laying.ask(work, then)
+
+    def _show_words(self) -> None:
+        """Show the words of the current phrase; what was typed for another one is kept first."""
         phrase, lesson = self._document.phrase, self._document.lesson
-        words = breakdown(phrase, lesson) if phrase is not None else ""
-        if words != self.text.toPlainText() and not self._pause.isActive():
+        before = self._worded.ident if self._worded is not None else None
+        if self._pause.isActive() and before != (phrase.ident if phrase is not None else None):
+            self._on_typed()
+            phrase, lesson = self._document.phrase, self._document.lesson
+        self.text.setEnabled(phrase is not None)
+        if phrase is None:
+            self._worded = None
+            self._put_words("")
+            return
+
+        def work(_: object) -> object:
+            from juxtanote.core.formats.breakdown import generate_breakdown
+
+            return generate_breakdown(phrase, lesson)
+
+        def then(words: object) -> None:
+            if self._document.phrase is not phrase:
+                return
+            self._generated = str(words)
+            self._worded = phrase
+            if not self._pause.isActive():
+                self._put_words(phrase.breakdown if phrase.breakdown.strip() else self._generated)
+
+        typed = bool(phrase.breakdown.strip())
+        self._origin.setText(labels.TYPED if typed else labels.GENERATED)
+        self.again.setEnabled(typed)
+        self._wording.ask(work, then)
+
+    def _put_words(self, words: str) -> None:
+        if words != self.text.toPlainText():
             self.text.blockSignals(True)
             self.text.setPlainText(words)
             self.text.blockSignals(False)
-        typed = phrase is not None and bool(phrase.breakdown.strip())
-        self._origin.setText(labels.TYPED if typed else labels.GENERATED)
-        self.again.setEnabled(typed)
-        self.text.setEnabled(phrase is not None)
-        self.share.setChecked(lesson.recording.may_share)
+
+    # Editing
 
     def _on_typed(self) -> None:
-        phrase, lesson = self._document.phrase, self._document.lesson
-        if phrase is None:
+        """Keep what was typed with the phrase that it was typed for, whatever is current now."""
+        self._pause.stop()
+        worded = self._worded
+        if worded is None or self._document.lesson.phrase(worded.ident) is None:
             return
-        words = self.text.toPlainText()
-        own = "" if words == generate_breakdown(phrase, lesson) else words
-        if own != phrase.breakdown:
-            self._document.change(
-                "Type breakdown",
-                lambda l: edits.change_phrase(l, phrase.ident, breakdown=own),
-                merge=800_000 + phrase.ident,
-            )
+        words = self.text.toPlainText()[:200_000]
+        own = "" if words == self._generated else words
+        self._document.change(
+            "Type breakdown",
+            lambda l: edits.change_phrase(l, worded.ident, breakdown=own),
+            merge=TYPING_STEP + worded.ident,
+        )
 
     def _on_again(self) -> None:
         phrase = self._document.phrase
         if phrase is not None:
+            self._pause.stop()
             self._document.change(
                 "Generate breakdown", lambda l: edits.change_phrase(l, phrase.ident, breakdown="")
             )

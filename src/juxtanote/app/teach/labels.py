@@ -13,3 +13,4 @@ FORMATS = {
     ".musicxml": "MusicXML…", ".mid": "MIDI…", ".txt": "Text tab…", ".csv": "Notes as CSV…",
     ".jams": "JAMS…", ".wav": "Tab as sound…",
 }  # fmt: skip
+NOTHING = "There is nothing to hand out yet: cut a phrase on the Hear desk (F1)."

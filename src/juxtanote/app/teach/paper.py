@@ -1,5 +1,7 @@
 """Painting pages: the same strokes and words on the screen, on paper and in a PDF."""
 
+import threading
+from functools import lru_cache
 from pathlib import Path
 
 from PyQt6.QtCore import QMarginsF, QPointF, QSizeF, Qt
@@ -18,12 +20,18 @@ from PyQt6.QtGui import (
 
 from juxtanote.app.look.theme import FAMILY
 from juxtanote.core.audio.write import write_whole
-from juxtanote.core.formats.pages import HEIGHT, POINT, WIDTH, Page
+from juxtanote.core.formats.pages import HEIGHT, POINT, WIDTH, Block, Page
 
 INK, SOFT, PAPER = QColor("#16181B"), QColor("#5B5F63"), QColor("#FFFFFF")
 
 
 def _font(size: float, bold: bool, scale: float) -> QFont:
+    return _font_of(size, bold, scale, threading.get_ident())
+
+
+@lru_cache(maxsize=512)
+def _font_of(size: float, bold: bool, scale: float, thread: int) -> QFont:
+    """Make a font for one thread: Qt lets threads use fonts, but not share one."""
     made = QFont(FAMILY)
     made.setFamilies([FAMILY, "Noto Music", "Noto Sans", "DejaVu Sans"])
     made.setPixelSize(max(round(size * POINT * scale), 1))
@@ -33,25 +41,42 @@ def _font(size: float, bold: bool, scale: float) -> QFont:
 
 def measure_words(text: str, size: float, bold: bool) -> float:
     """Give the width of text in millimetres in the program's own font."""
-    fine = 20.0
-    return QFontMetricsF(_font(size, bold, fine)).horizontalAdvance(text) / fine
+    return _metrics(size, bold, threading.get_ident()).horizontalAdvance(text) / FINE
+
+
+@lru_cache(maxsize=256)
+def _metrics(size: float, bold: bool, thread: int) -> QFontMetricsF:
+    return QFontMetricsF(_font(size, bold, FINE))
+
+
+FINE = 20.0  # device units to the millimetre at which text is measured
 
 
 def paint_page(painter: QPainter, page: Page, scale: float) -> None:
     """Paint one page with `scale` device units to the millimetre."""
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    for stroke in page.strokes:
-        pen = QPen(SOFT if stroke.soft else INK, stroke.width * scale)
-        pen.setCapStyle(Qt.PenCapStyle.RoundCap)
-        pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
-        painter.setPen(pen)
-        painter.drawPolyline(QPolygonF([QPointF(x * scale, y * scale) for x, y in stroke.points]))
-    for words in page.words:
+    for top, block in page.blocks:
+        _paint_block(painter, block, top, scale)
+
+
+def _paint_block(painter: QPainter, block: Block, top: float, scale: float) -> None:
+    pens: dict[tuple[bool, float], QPen] = {}
+    for stroke in block.strokes:
+        key = (stroke.soft, stroke.width)
+        if key not in pens:
+            pen = QPen(SOFT if stroke.soft else INK, stroke.width * scale)
+            pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+            pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+            pens[key] = pen
+        painter.setPen(pens[key])
+        points = [QPointF(x * scale, (y + top) * scale) for x, y in stroke.points]
+        painter.drawPolyline(QPolygonF(points))
+    for words in block.words:
         painter.setFont(_font(words.size, words.bold, scale))
         metrics = QFontMetricsF(painter.font())
         width = metrics.horizontalAdvance(words.text)
         shift = {"left": 0.0, "middle": 0.5, "right": 1.0}[words.anchor] * width
-        at = QPointF(words.x * scale - shift, words.y * scale)
+        at = QPointF(words.x * scale - shift, (words.y + top) * scale)
         if words.cleared:
             box = metrics.tightBoundingRect(words.text).translated(at)
             painter.fillRect(

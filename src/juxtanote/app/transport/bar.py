@@ -12,11 +12,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from juxtanote.app.document import Document
-from juxtanote.app.look.theme import MIDDLE, SMALL, colour, font, pen
+from juxtanote.app.document import Change, Document
+from juxtanote.app.look.theme import MIDDLE, SMALL, colour, font, pen, px
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.slider import LineSlider
-from juxtanote.core.audio.player import FASTEST, SLOWEST
+from juxtanote.core.score.kept import FASTEST, SLOWEST
 
 
 class PlayButton(QAbstractButton):
@@ -57,7 +57,7 @@ class TransportBar(QWidget):
         super().__init__(parent)
         self._document, self._transport = document, transport
         self.setAutoFillBackground(False)
-        self.setFixedHeight(80)
+        self.setFixedHeight(px(80))
         self.play = PlayButton()
         self.loop = QCheckBox("loop")
         self.loop.setToolTip("Loop the phrase (O)")
@@ -95,7 +95,7 @@ class TransportBar(QWidget):
         transport.moved.connect(self._on_moved)
         transport.pass_ended.connect(self.refresh)
         document.phrase_changed.connect(self.refresh)
-        document.lesson_changed.connect(self.refresh)
+        document.lesson_changed.connect(self._on_lesson_changed)
         document.sound_changed.connect(self.refresh)
         self.refresh()
 
@@ -115,9 +115,9 @@ class TransportBar(QWidget):
         row.addLayout(_column(self.loop, self.click))
         row.addLayout(_column(_small("level"), self.level), 2)
         row.addWidget(self._clock)
-        self._what.setMinimumWidth(100)
-        self._clock.setMinimumWidth(62)
-        self._speed_value.setMinimumWidth(48)
+        self._what.setMinimumWidth(px(100))
+        self._clock.setMinimumWidth(px(66))
+        self._speed_value.setMinimumWidth(px(48))
         self._clock.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -126,16 +126,27 @@ class TransportBar(QWidget):
         painter.setPen(pen("rule", 1))
         painter.drawLine(0, 0, self.width(), 0)
 
+    def _on_lesson_changed(self, change: Change) -> None:
+        phrase = self._document.phrase
+        if change.whole or (phrase is not None and phrase.ident in change.phrases):
+            self.refresh()
+
     def refresh(self, *_: object) -> None:
         """Show the transport as it is."""
         transport, phrase = self._transport, self._document.phrase
         has_sound = self._document.sound is not None
         self.play.setEnabled(has_sound)
+        self.play.setToolTip(
+            "Play or pause (Space)" if has_sound else "Open a recording first (Ctrl+O)."
+        )
+        self.loop.setEnabled(has_sound and phrase is not None)
         looping = transport.loop_s is not None
         name = phrase.name if phrase is not None else ""
-        text = f"loop {name}" if looping and name else ("no loop" if has_sound else "no recording")
+        what = name if transport.looped_phrase or not name else f"a part of {name}"
+        text = f"loop {what}" if looping and name else ("no loop" if has_sound else "no recording")
         metrics = self._what.fontMetrics()
-        self._what.setText(metrics.elidedText(text, Qt.TextElideMode.ElideRight, 118))
+        self._what.setText(metrics.elidedText(text, Qt.TextElideMode.ElideRight, px(118)))
+        self._what.setToolTip(text)
         done = transport.player.passes_done
         wanted = phrase.repeats if phrase is not None else 1
         part = f"pass {done + 1}" + (f" of {wanted}" if wanted > 1 and done < wanted else "")

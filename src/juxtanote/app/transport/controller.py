@@ -1,14 +1,19 @@
 """What the transport bar and the desks steer: one player, one sound device, one playhead."""
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from juxtanote.app.document import Document
+from juxtanote.app.document import Change, Document
 from juxtanote.app.settings import COUNT_IN_BEATS, LEVEL
-from juxtanote.app.transport.devices import RATE, SoundOut, open_sound_out
+from juxtanote.app.transport.rate import RATE
 from juxtanote.core.audio.player import LoopPlayer
 from juxtanote.core.score.lesson import Phrase
+
+if TYPE_CHECKING:
+    from juxtanote.app.transport.devices import SoundOut
 
 FRAME_MS = 16
 
@@ -23,7 +28,7 @@ class Transport(QObject):
     told = pyqtSignal(str)
 
     def __init__(
-        self, document: Document, parent: QObject | None = None, out: SoundOut | None = None
+        self, document: Document, parent: QObject | None = None, out: "SoundOut | None" = None
     ) -> None:
         super().__init__(parent)
         self.document = document
@@ -33,7 +38,11 @@ class Transport(QObject):
         self._level = LEVEL.read()
         self._position_s = 0.0
         self._passes, self._pass_speed = 0, 1.0
+        self._looped = 0  # the phrase whose loop is set, 0 for another stretch
         self._render_base = 0
+        self._attacks: dict[
+            int, tuple[object, NDArray[np.float64]]
+        ] = {}  # by phrase, with its notes
         self.player.set_level(self._level)
         self.player.count_in_beats = COUNT_IN_BEATS.read()
         self._timer = QTimer(self)
@@ -76,7 +85,7 @@ class Transport(QObject):
         return self.player.loop_s
 
     @property
-    def device(self) -> SoundOut | None:
+    def device(self) -> "SoundOut | None":
         """The sound device, once one was opened."""
         return self._out
 
@@ -91,6 +100,8 @@ class Transport(QObject):
         if self.is_playing or self.document.sound is None:
             return
         if self._out is None:
+            from juxtanote.app.transport.devices import open_sound_out
+
             self._out, why = open_sound_out(self)
             if why:
                 self.told.emit(why)
@@ -154,15 +165,21 @@ class Transport(QObject):
             self.player.clear_loop()
         else:
             self.set_loop(phrase.start_s, phrase.end_s)
+        self._looped = phrase.ident if phrase is not None else 0
         self.settings_changed.emit()
 
     def set_loop(self, start_s: float, end_s: float) -> None:
         """Loop a stretch."""
         self.player.set_loop(start_s, end_s)
-        self._passes = 0
+        self._passes, self._looped = 0, 0
         if not self.is_playing:
             self._move(self.player.position_s)
         self.settings_changed.emit()
+
+    @property
+    def looped_phrase(self) -> int:
+        """The phrase that loops as a whole; 0 where another stretch does, or none."""
+        return self._looped if self.loop_s is not None else 0
 
     def audition(self, audio: NDArray[np.float32]) -> None:
         """Sound another version of the recording, such as the guitar brought forward."""
@@ -191,23 +208,54 @@ class Transport(QObject):
         self.pause()
         if self.document.sound is not None:
             self.player.set_recording(self.document.sound.audio)
-            self._on_lesson_changed()
+            self._tell_beats()
+            self._tell_attacks()
             self._on_phrase_changed()
         else:
+            self.player.clear_recording()
             self._move(0.0)
 
-    def _on_lesson_changed(self) -> None:
-        lesson = self.document.lesson
+    def _on_lesson_changed(self, change: Change) -> None:
+        if self.document.sound is None:
+            return
+        if change.time:
+            self._tell_beats()
+        if change.phrases or change.whole:
+            self._tell_attacks()
+            self._follow_edges(change)
+
+    def _tell_beats(self) -> None:
         length = self.document.sound.duration_s if self.document.sound else 0.0
-        beats = lesson.time_map.beats_between(0.0, length)
+        beats = self.document.lesson.time_map.beats_between(0.0, length)
         self.player.set_beats(np.array([(t, float(beat == 1)) for t, _, beat in beats]))
-        onsets = [note.onset_s for phrase in lesson.phrases for note in phrase.notes]
-        self.player.set_attacks(np.array(onsets))
+
+    def _tell_attacks(self) -> None:
+        """Tell where notes begin; only phrases whose notes changed are read again."""
+        known, self._attacks = self._attacks, {}
+        for phrase in self.document.lesson.phrases:
+            before = known.get(phrase.ident)
+            if before is None or before[0] is not phrase.notes:
+                before = phrase.notes, np.array([note.onset_s for note in phrase.notes])
+            self._attacks[phrase.ident] = before
+        rows = [onsets for _, onsets in self._attacks.values()]
+        self.player.set_attacks(np.concatenate(rows) if rows else np.zeros(0))
+
+    def _follow_edges(self, change: Change) -> None:
+        """Let the loop of the current phrase move with its edges."""
+        phrase, loop = self.document.phrase, self.loop_s
+        if phrase is None or loop is None or phrase.ident not in change.phrases:
+            return
+        if (
+            self._looped == phrase.ident
+            and abs(loop[0] - phrase.start_s) + abs(loop[1] - phrase.end_s) > 1e-3
+        ):
+            self.set_loop(phrase.start_s, phrase.end_s)
+            self._looped = phrase.ident
 
     def _on_phrase_changed(self) -> None:
         phrase = self.document.phrase
         if phrase is None or self.document.sound is None:
             return
-        self.set_loop(phrase.start_s, phrase.end_s)
+        self.loop_phrase(phrase)
         if not self.is_playing:
             self.seek(phrase.start_s)

@@ -12,10 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QElapsedTimer, QIODevice, QObject, QTimer
 
+from juxtanote.app.transport.rate import RATE
 from juxtanote.core.audio.read import read_sound, to_rate
 from juxtanote.core.errors import SoundDeviceError
 
-RATE = 44_100
 Render = Callable[[int], NDArray[np.float32]]
 BLOCK = 512
 RECORDS_S = 60

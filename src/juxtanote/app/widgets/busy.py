@@ -3,6 +3,7 @@
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
 from juxtanote.app.jobs.runner import Job, JobRunner
+from juxtanote.app.look.theme import px
 
 
 class BusyLine(QWidget):
@@ -17,8 +18,8 @@ class BusyLine(QWidget):
         self._bar.setTextVisible(False)
         self._bar.setFixedWidth(140)
         self._stop = QPushButton("Stop")
-        self._stop.setFixedHeight(18)
-        self._stop.setStyleSheet("padding: 0 8px; font-size: 11px;")
+        self._stop.setFixedHeight(px(18))
+        self._stop.setStyleSheet(f"padding: 0 8px; font-size: {px(11)}px;")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         for part in (self._name, self._bar, self._stop):
@@ -28,6 +29,8 @@ class BusyLine(QWidget):
         self.hide()
 
     def _on_started(self, job: Job) -> None:
+        if job.quiet:
+            return
         self._job = job
         self._name.setText(job.name)
         self._bar.setValue(0)

@@ -1,9 +1,7 @@
 """The strip: the recording as peaks with its phrases; on the Hear desk it zooms and is cut."""
 
-from dataclasses import replace
-
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QKeyEvent,
     QMouseEvent,
@@ -16,14 +14,14 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from juxtanote.app.document import Document
-from juxtanote.app.look.theme import SMALL, colour, font, pen
+from juxtanote.app.document import Change, Document
+from juxtanote.app.look.theme import SMALL, colour, font, pen, px
 from juxtanote.app.transport.controller import Transport
 from juxtanote.core.score import edits
+from juxtanote.core.score.timing import change_time_map
 
 EDGE_PIXELS = 5
 LABEL_HEIGHT = 16
-NUDGE_S = 0.01
 BEAT_ZONE = 13  # pixels above the bottom where beats are dragged
 SHORTEST_VIEW_SAMPLES = 24
 DRAG_STARTS = 4
@@ -51,6 +49,7 @@ class Strip(QWidget):
         self._beat = -1
         self._lead: tuple[tuple[float, float], ...] = ()
         self._cut: tuple[float, float] | None = None
+        self._mark_s: float | None = None  # where a phrase that is cut by keys begins
         self._merge = -1
         self._wave: tuple[tuple[object, ...], QPixmap] | None = None
         self.setMinimumHeight(150 if detailed else 62)
@@ -63,9 +62,22 @@ class Strip(QWidget):
             )
         document.sound_changed.connect(self.show_all)
         self._repeats: dict[int, str] = {}
-        document.lesson_changed.connect(self.update)
-        document.phrase_changed.connect(self.update)
+        document.lesson_changed.connect(self._on_lesson_changed)
+        document.phrase_changed.connect(self._on_phrase_changed)
         transport.moved.connect(self._on_moved)
+
+    def _on_lesson_changed(self, change: Change) -> None:
+        if change.phrases or change.time or change.about or change.whole:
+            self.update()
+
+    def _on_phrase_changed(self) -> None:
+        phrase = self._document.phrase
+        if phrase is not None and self._detailed and self._document.sound is not None:
+            inside = self._start_s <= phrase.start_s and phrase.end_s <= self._end_s
+            if not inside and self._end_s - self._start_s < self.duration_s - 1e-6:
+                length = max(self._end_s - self._start_s, 1.2 * (phrase.end_s - phrase.start_s))
+                self.show_stretch(phrase.start_s - 0.1 * length, phrase.start_s + 0.9 * length)
+        self.update()
 
     def show_repeats(self, words: dict[int, str]) -> None:
         """Show beside a phrase's name what it repeats."""
@@ -114,8 +126,8 @@ class Strip(QWidget):
         """Give the pixel of a time."""
         return (seconds - self._start_s) / (self._end_s - self._start_s) * self.width()
 
-    def seconds_at(self, x: float) -> float:
-        """Give the time under a pixel."""
+    def seconds_at(self, x):  # type: ignore[no-untyped-def]
+        """Give the time under a pixel (a float, or an array of them)."""
         return self._start_s + x / max(self.width(), 1) * (self._end_s - self._start_s)
 
     def show_lead(self, spans: tuple[tuple[float, float], ...]) -> None:
@@ -137,6 +149,10 @@ class Strip(QWidget):
         if self._detailed:
             self._paint_lead(painter, area)
             self._paint_beats(painter, area)
+        if self._mark_s is not None:
+            painter.setPen(pen("written", 1.6, Qt.PenStyle.DashLine))
+            at = self.x_of(self._mark_s)
+            painter.drawLine(QPointF(at, 2), QPointF(at, self.height() - 3))
         if self._cut is not None:
             left, right = sorted(self.x_of(s) for s in self._cut)
             painter.fillRect(
@@ -152,7 +168,7 @@ class Strip(QWidget):
     def _paint_empty(self, painter: QPainter, area: QRectF) -> None:
         painter.setPen(colour("soft"))
         painter.setFont(font(SMALL + 1))
-        words = "No recording yet. Open one, or drop a sound file here."
+        words = "No recording yet. Press Ctrl+O to open one, or drop a sound file here."
         if self._document.lesson.recording.path:
             words = "The recording of this lesson is missing. Open it again with Ctrl+O."
         painter.drawText(area, Qt.AlignmentFlag.AlignCenter, words)
@@ -199,16 +215,24 @@ class Strip(QWidget):
             points = [QPointF(x, middle - float(v) * scale) for x, v in enumerate(middle_line)]
             painter.drawPolyline(QPolygonF(points))
             return
-        for x in range(columns):
-            seconds = self.seconds_at(x + 0.5)
-            inside = edges is not None and edges[0] <= seconds < edges[1]
-            painter.setPen(colour("heard", 150) if inside else colour("wave"))
-            top = middle - float(high[x]) * scale
-            bottom = max(middle - float(low[x]) * scale, top + 1.0)
-            painter.drawLine(QPointF(x, top), QPointF(x, bottom))
+        xs = np.arange(columns) + 0.5
+        tops = middle - high * scale
+        bottoms = np.maximum(middle - low * scale, tops + 1.0)
+        seconds = self.seconds_at(xs)
+        inside = np.zeros(columns, dtype=bool)
+        if edges is not None:
+            inside = (seconds >= edges[0]) & (seconds < edges[1])
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        for chosen, hue in ((inside, colour("heard", 150)), (~inside, colour("wave"))):
+            painter.setPen(hue)
+            rows = zip(
+                xs[chosen].tolist(), tops[chosen].tolist(), bottoms[chosen].tolist(), strict=True
+            )
+            painter.drawLines([QLineF(x, top, x, bottom) for x, top, bottom in rows])
 
     def _paint_phrases(self, painter: QPainter, area: QRectF) -> None:
-        chosen = self._document.phrase
+        here = self._document.phrase
+        chosen = self._document.lesson.source_of(here.ident) if here is not None else None
         painter.setFont(font(SMALL))
         metrics = painter.fontMetrics()
         last_end = [-1e9, -1e9]
@@ -224,14 +248,17 @@ class Strip(QWidget):
                 painter.fillRect(
                     QRectF(left, area.top(), right - left, area.height()), colour("heard", 22)
                 )
-            painter.setPen(pen("ink" if is_chosen else "soft", 3 if is_chosen else 1.4))
-            painter.drawLine(QPointF(left + 1, y), QPointF(right - 2, y))
+            style = Qt.PenStyle.DashLine if phrase.proposed else Qt.PenStyle.SolidLine
+            painter.setPen(pen("ink" if is_chosen else "soft", 3 if is_chosen else 1.4, style))
+            painter.drawLine(QPointF(left + 1, y), QPointF(max(right - 2, left + 1), y))
             label = phrase.name + (f" ×{phrase.repeats}" if phrase.repeats > 1 else "")
             label += self._repeats.get(phrase.ident, "")
+            room = int(min(right, self.width()) - max(left, 0)) - 4
+            if room < px(9) and not is_chosen:
+                continue  # a name that would be dots only
             painter.setFont(font(SMALL, 600 if is_chosen else 400))
             painter.setPen(colour("ink" if is_chosen else "soft"))
-            room = int(min(right, self.width()) - max(left, 0)) - 4
-            shown = metrics.elidedText(label, Qt.TextElideMode.ElideRight, max(room, 8))
+            shown = metrics.elidedText(label, Qt.TextElideMode.ElideRight, max(room, px(9)))
             painter.drawText(QPointF(max(left, 0) + 2, y - 4), shown)
 
     def _paint_lead(self, painter: QPainter, area: QRectF) -> None:
@@ -244,25 +271,51 @@ class Strip(QWidget):
                 )
 
     def _paint_beats(self, painter: QPainter, area: QRectF) -> None:
-        time_map = self._document.lesson.time_map
-        beats = time_map.beats_between(self._start_s, self._end_s)
-        width = self.width() / max(len(beats), 1)
-        chords = dict(self._document.lesson.chords)
+        lesson = self._document.lesson
+        time_map = lesson.time_map
+        count = float(np.ptp(time_map.to_beats([self._start_s, self._end_s])))
+        width = self.width() / max(count, 1.0)  # of a beat, in pixels
+        per_bar, chords = time_map.beats_per_bar, dict(lesson.chords)
         painter.setFont(font(SMALL))
-        for seconds, bar, beat in beats:
+        if width * per_bar < 1.5:  # more bars than pixels: numbers alone
+            rows = self._bar_numbers(width)
+        else:
+            rows = time_map.beats_between(self._start_s, self._end_s)
+        free = -1e9
+        every = self._numbered_every(width * per_bar)
+        for seconds, bar, beat in rows:
             if beat != 1 and width < 7:
                 continue
-            x = self.x_of(seconds)
-            painter.setPen(pen("soft" if beat == 1 else "rule", 1.2 if beat == 1 else 1.0))
+            x, first = self.x_of(seconds), beat == 1
+            painter.setPen(pen("soft" if first else "rule", 1.2 if first else 1.0))
             painter.drawLine(
-                QPointF(x, area.bottom() - (12 if beat == 1 else 6)), QPointF(x, area.bottom())
+                QPointF(x, area.bottom() - (12 if first else 6)), QPointF(x, area.bottom())
             )
-            if beat == 1 and bar >= 1 and (width * time_map.beats_per_bar > 26 or bar % 4 == 1):
+            if first and bar >= 1 and (bar - 1) % every == 0 and x >= free:
                 painter.setPen(colour("soft"))
                 painter.drawText(QPointF(x + 3, area.bottom() - 2), str(bar))
-                if bar in chords and width * time_map.beats_per_bar > 34:
-                    painter.setPen(colour("ink"))
-                    painter.drawText(QPointF(x + 3, area.bottom() - 14), chords[bar])
+                free = x + 9 + painter.fontMetrics().horizontalAdvance(str(bar))
+            if first and bar in chords and width * per_bar > px(34):
+                painter.setPen(colour("ink"))
+                room = int(width * per_bar) - 4
+                shown = painter.fontMetrics().elidedText(
+                    chords[bar], Qt.TextElideMode.ElideRight, room
+                )
+                painter.drawText(QPointF(x + 3, area.bottom() - 14), shown)
+
+    @staticmethod
+    def _numbered_every(bar_width: float) -> int:
+        """Give how many bars apart numbers have room."""
+        return next((step for step in (1, 2, 4, 8, 16, 32, 64) if step * bar_width > px(30)), 128)
+
+    def _bar_numbers(self, beat_width: float) -> list[tuple[float, int, int]]:
+        time_map = self._document.lesson.time_map
+        per_bar = time_map.beats_per_bar
+        every = self._numbered_every(beat_width * per_bar)
+        first, last = (float(b) / per_bar for b in time_map.to_beats([self._start_s, self._end_s]))
+        bars = np.arange(max(int(first) // every, 0) * every, int(last) + 1, every)
+        times = time_map.to_seconds(bars * per_bar)
+        return [(float(t), int(bar) + 1, 1) for t, bar in zip(times, bars, strict=True)]
 
     # Mouse
 
@@ -291,7 +344,7 @@ class Strip(QWidget):
         self._dragging = "beat" if self._beat >= 0 else self._edge_at(x)
         self._dragging = self._dragging or ("label" if y < LABEL_HEIGHT else "new")
         self._drag_from = x
-        self._merge = self._document.begin_drag()
+        self._merge = self._document.fresh_merge()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
@@ -312,7 +365,7 @@ class Strip(QWidget):
             index, seconds = self._beat, self.seconds_at(x)
             self._document.change(
                 "Move beat",
-                lambda l: replace(l, time_map=l.time_map.with_beat_at(index, seconds)),
+                lambda l: change_time_map(l, lambda m: m.with_beat_at(index, seconds)),
                 merge=self._merge,
             )
         elif self._dragging == "new" and self._detailed and abs(x - self._drag_from) > DRAG_STARTS:
@@ -328,6 +381,22 @@ class Strip(QWidget):
         elif self._dragging in ("new", "label"):
             self._click(self.seconds_at(event.position().x()))
         self._dragging, self._cut = "", None
+        self.update()
+
+    def cut_here(self) -> str:
+        """Begin a phrase at the playhead, or end the one that was begun; say which."""
+        here = self._transport.position_s
+        begun, self._mark_s = self._mark_s, None
+        self.update()
+        if begun is None or here <= begun + 0.05:
+            self._mark_s = here
+            return "The phrase begins here: go to its end and press C again."
+        self.cut(begun, here)
+        return "Cut."
+
+    def forget_mark(self) -> None:
+        """Give up a phrase that was begun."""
+        self._mark_s = None
         self.update()
 
     def cut(self, start_s: float, end_s: float) -> None:
@@ -363,13 +432,8 @@ class Strip(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         key = event.key()
-        if key in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BraceLeft):
-            self.nudge("start", NUDGE_S if shift else -NUDGE_S)
-        elif key in (Qt.Key.Key_BracketRight, Qt.Key.Key_BraceRight):
-            self.nudge("end", -NUDGE_S if shift else NUDGE_S)
-        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+        if key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
             self.zoom(1.5)
         elif key == Qt.Key.Key_Minus:
             self.zoom(1 / 1.5)
@@ -378,17 +442,6 @@ class Strip(QWidget):
             self._transport.seek(self._transport.position_s + step)
         else:
             super().keyPressEvent(event)
-
-    def nudge(self, edge: str, by_s: float) -> None:
-        """Move an edge of the current phrase a little."""
-        phrase = self._document.phrase
-        if phrase is None:
-            return
-        seconds = (phrase.start_s if edge == "start" else phrase.end_s) + by_s
-        self._document.change(
-            "Nudge phrase edge",
-            lambda lesson: edits.move_phrase_edge(lesson, phrase.ident, edge, seconds),
-        )
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self._wave = None

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.lesson import Context, Lesson, Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.rhythm import swing_of, swung
 from juxtanote.core.score.sounding import sounding_midi
@@ -21,23 +21,23 @@ class Gap:
     reached_s: float | None  # from the onset to the bend's target
 
 
-def measure_gap(note: Note, lesson: Lesson, swing: float = 0.5) -> Gap:
+def measure_gap(note: Note, context: Context, swing: float = 0.5) -> Gap:
     """Compare one note's two descriptions; `swing` is where the off-beat of its phrase falls."""
-    late = _late(note, lesson, swing)
-    return Gap(note.ident, _pitch(note, lesson), late, *_bend(note, lesson))
+    late = _late(note, context, swing)
+    return Gap(note.ident, _pitch(note, context), late, *_bend(note, context))
 
 
 def measure_gaps(phrase: Phrase, lesson: Lesson) -> list[Gap]:
     """Compare every note of a phrase."""
-    swing = swing_of(phrase, lesson.time_map)
-    return [measure_gap(note, lesson, swing) for note in phrase.notes]
+    swing, context = swing_of(phrase, lesson.time_map), lesson.context(phrase)
+    return [measure_gap(note, context, swing) for note in phrase.notes]
 
 
-def _pitch(note: Note, lesson: Lesson) -> float | None:
+def _pitch(note: Note, context: Context) -> float | None:
     """Give how far what sounded before any bend is from what is written, in cents."""
     if "dead" in note.written.techniques:
         return None
-    written = sounding_midi(note, lesson.guitar)
+    written = sounding_midi(note, context.guitar)
     base = 100.0 * (note.heard.midi - written)
     tags = note.written.techniques
     if not note.heard.curve or tags & {"bend", "pre-bend", "vibrato", "slide"}:
@@ -47,20 +47,20 @@ def _pitch(note: Note, lesson: Lesson) -> float | None:
     return base + float(np.median(settled))
 
 
-def _late(note: Note, lesson: Lesson, swing: float) -> float | None:
+def _late(note: Note, context: Context, swing: float) -> float | None:
     if note.written.onset_beats is None or not note.written.duration_beats:
         return None
-    counted = float(lesson.time_map.to_seconds(swung(float(note.written.onset_beats), swing)))
+    counted = float(context.time_map.to_seconds(swung(float(note.written.onset_beats), swing)))
     return note.onset_s - counted
 
 
-def _bend(note: Note, lesson: Lesson) -> tuple[float | None, float | None]:
+def _bend(note: Note, context: Context) -> tuple[float | None, float | None]:
     """Give how far the bend went beyond its target, and when it got there."""
     tags = note.written.techniques
     if "bend" not in tags or len(note.heard.curve) < 6 or note.written.bend_semitones <= 0:
         return None, None
     times = np.array([t for t, _ in note.heard.curve])
-    base = 100.0 * (note.heard.midi - sounding_midi(note, lesson.guitar))
+    base = 100.0 * (note.heard.midi - sounding_midi(note, context.guitar))
     cents = np.array([c for _, c in note.heard.curve]) + base
     width = min(15, len(cents))
     steady = np.convolve(cents, np.ones(width) / width, mode="valid")

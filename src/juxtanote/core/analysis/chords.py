@@ -17,7 +17,8 @@ from juxtanote.core.analysis.spectra import (
     log_spectra,
 )
 from juxtanote.core.theory.chords import QUALITIES
-from juxtanote.core.theory.scales import SCALES, parse_key, spell_in_key, spell_tonic
+from juxtanote.core.theory.keys import known_key
+from juxtanote.core.theory.scales import SCALES, spell_in_key, spell_tonic
 
 Array = NDArray[np.float64]
 FLOOR = 0.35
@@ -77,7 +78,7 @@ def _best_chord(semitones: Array, key: str) -> tuple[str, float]:
         template[list(QUALITIES[quality])] = 1.0
         template /= np.linalg.norm(template)
         for root in range(12):
-            inside = IN_KEY if key and _is_in_key(root, quality, key) else 0.0
+            inside = IN_KEY if _is_in_key(root, quality, key) else 0.0
             fit = float(np.roll(template, root) @ chroma)
             scores[root, quality] = fit + 0.12 * bass[root] + price + inside
     (root, quality), best = max(scores.items(), key=lambda entry: entry[1])
@@ -86,10 +87,12 @@ def _best_chord(semitones: Array, key: str) -> tuple[str, float]:
 
 
 def _is_in_key(root: int, quality: str, key: str) -> bool:
-    tonic, mode = parse_key(key)
-    scale = SCALES["major" if mode == "major" else "natural minor"]
-    return all((root + step - tonic) % 12 in scale for step in QUALITIES[quality])
+    known = known_key(key)
+    if known is None:
+        return False
+    scale = SCALES["major" if known.family == "major" else "natural minor"]
+    return all((root + step - known.pitch_class) % 12 in scale for step in QUALITIES[quality])
 
 
 def _spelled_root(root: int, key: str) -> str:
-    return spell_in_key(root, key) if key else spell_tonic(root, "major")
+    return spell_in_key(root, key) if known_key(key) else spell_tonic(root, "major")

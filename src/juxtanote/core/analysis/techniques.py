@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 BEND_AT_LEAST = 0.35  # semitones
+LEAST_ABOVE = 0.2  # semitones over the note itself that make a bend
 HELD_S = 0.05
 MISTUNED = 0.1  # how sharp the string itself may be; more is a bend that rises at once
 VIBRATO_HZ = (3.2, 9.0)
@@ -70,6 +71,8 @@ def read_curve(
         # Vibrato pulls a bent note down: its upper edge is the bend.
         reached_top = top if rate == 0.0 else float(np.percentile(semitones, 92))
         bend = max(reached_top, top) - float(np.clip(start, 0.0, MISTUNED))
+    # A curve that only comes up to the note's own pitch is a glide into it, and no bend.
+    if bend > LEAST_ABOVE:
         tags.add("bend")
         reached = float(times_s[int(np.argmax(course >= start + 0.85 * rise))])
         evidence.append(f"glide of {bend:+.2f} semitones in {1000 * reached:.0f} ms")
@@ -84,6 +87,7 @@ def read_curve(
     if rate > 0.0:
         tags.add("vibrato")
         evidence.append(f"{rate:.1f} Hz, {100 * depth:.0f} cents, after {delay:.1f} s")
+    bend = bend if tags & {"bend", "pre-bend"} else 0.0
     return Reading(frozenset(tags), bend, fretted, rate, 100.0 * depth, tuple(evidence))
 
 

@@ -9,13 +9,14 @@ from juxtanote.core.progress import Progress, no_progress
 
 FINEST = 256  # samples to one pair in the finest level
 STEP = 4
+AT_ONCE = FINEST * 8192  # samples that are worked on at a time
 
 
 @dataclass(frozen=True, slots=True)
 class Peaks:
-    """Levels of (low, high) pairs, each `STEP` times coarser; `mono` holds the samples."""
+    """Levels of (low, high) pairs of the middle, each `STEP` times coarser; `audio` is the recording itself."""
 
-    mono: NDArray[np.float32]
+    audio: NDArray[np.float32]  # (2, n_samples), not a copy
     sample_rate: int
     levels: tuple[NDArray[np.float32], ...]  # each (2, n_pairs)
 
@@ -31,8 +32,14 @@ class Peaks:
         while level + 1 < len(self.levels) and FINEST * STEP ** (level + 1) <= per_column:
             level += 1
         if level < 0:
+            first = max(int(start_s * self.sample_rate) - 2, 0)
+            last = int(end_s * self.sample_rate) + 3
+            mono = self.audio[:, first:last].mean(axis=0, dtype=np.float32)[None]
+            if not mono.size:
+                return np.zeros((2, columns), dtype=np.float32)
+            shift_s = first / self.sample_rate
             return _reduce(
-                self.mono[None], self.mono[None], self.sample_rate, start_s, end_s, columns
+                mono, mono, self.sample_rate, start_s - shift_s, end_s - shift_s, columns
             )
         pairs = self.levels[level]
         rate = self.sample_rate / (FINEST * STEP**level)
@@ -70,17 +77,21 @@ def build_peaks(
     audio: NDArray[np.float32], sample_rate: int, progress: Progress = no_progress
 ) -> Peaks:
     """Build every level from stereo (2, n_samples)."""
-    mono = audio.mean(axis=0, dtype=np.float32)
-    levels: list[NDArray[np.float32]] = []
-    block = FINEST
-    low = high = mono
-    while len(low) > 1 and len(levels) < 8:
-        usable = -(-len(low) // block) * block
-        padded_low = np.pad(low, (0, usable - len(low)), mode="edge").reshape(-1, block)
-        padded_high = np.pad(high, (0, usable - len(high)), mode="edge").reshape(-1, block)
-        low, high = padded_low.min(axis=1), padded_high.max(axis=1)
+    finest = [
+        _pairs(audio[:, start : start + AT_ONCE].mean(axis=0, dtype=np.float32), FINEST)
+        for start in range(0, audio.shape[1], AT_ONCE)
+    ]
+    levels = [np.concatenate(finest, axis=1)] if finest else []
+    progress(0.6)
+    while levels and levels[-1].shape[1] > 1 and len(levels) < 8:
+        low, high = _pairs(levels[-1][0], STEP)[0], _pairs(levels[-1][1], STEP)[1]
         levels.append(np.stack([low, high]))
-        block = STEP
-        progress(min(1.0, 0.5 + 0.1 * len(levels)))
+        progress(min(1.0, 0.6 + 0.05 * len(levels)))
     progress(1.0)
-    return Peaks(mono, sample_rate, tuple(levels))
+    return Peaks(audio, sample_rate, tuple(levels))
+
+
+def _pairs(values: NDArray[np.float32], block: int) -> NDArray[np.float32]:
+    """Give (low, high) of blocks of values, shape (2, n_blocks); the last may be short."""
+    whole = np.pad(values, (0, -len(values) % block), mode="edge").reshape(-1, block)
+    return np.stack([whole.min(axis=1), whole.max(axis=1)])

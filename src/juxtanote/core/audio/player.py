@@ -16,6 +16,7 @@ from juxtanote.core.audio.stretch import PassMap, PassStretcher, map_pass
 SLOWEST, FASTEST = 0.25, 1.25
 CEILING_DB = -3.0
 CLICK_S = 0.03
+CROSSFADE = 512  # samples over which a change of speed or attacks is faded
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,6 +25,32 @@ class SpeedStep:
 
     speed: float
     repeats: int
+
+
+class Sources:
+    """Recording and rendered tab in one row of channels (left, right, tab), without a copy of either."""
+
+    def __init__(
+        self,
+        recording: NDArray[np.float32],
+        tab: NDArray[np.float32] | None = None,
+        tab_start: int = 0,
+    ) -> None:
+        self.recording, self.tab, self.tab_start = recording, tab, tab_start
+        self.shape = (3, recording.shape[1])
+
+    def read(self, start: int, count: int) -> NDArray[np.float32]:
+        """Give `count` samples from `start` on, shape (3, count); outside is silence."""
+        out = np.zeros((3, count), dtype=np.float32)
+        low, high = max(start, 0), min(start + count, self.shape[1])
+        if high > low:
+            out[:2, low - start : high - start] = self.recording[:, low:high]
+        if self.tab is not None:
+            first = self.tab_start
+            low, high = max(start, first), min(start + count, first + len(self.tab))
+            if high > low:
+                out[2, low - start : high - start] = self.tab[low - first : high - first]
+        return out
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +70,9 @@ class LoopPlayer:
     def __init__(self, sample_rate: int) -> None:
         self.sample_rate = sample_rate
         self._lock = threading.RLock()
-        self._sources = np.zeros((4, 1), dtype=np.float32)
+        self._sources = Sources(np.zeros((2, 1), dtype=np.float32))
+        self._fading: PassStretcher | None = None  # what played before a change, as it fades out
+        self._faded = 0
         self._attacks = np.zeros(0, dtype=np.int64)
         self._beats = np.zeros((0, 2))
         self._loop: tuple[int, int] | None = None
@@ -66,28 +95,29 @@ class LoopPlayer:
     # What is played
 
     def set_recording(self, audio: NDArray[np.float32]) -> None:
-        """Play this stereo recording (2, n_samples); the tab is silent until set."""
+        """Play this stereo recording (2, n_samples), which is not copied; there is no tab until set."""
         with self._lock:
-            self._sources = np.zeros((4, audio.shape[1]), dtype=np.float32)
-            self._sources[:2] = audio
+            self._sources = Sources(audio)
             self._attacks = np.zeros(0, dtype=np.int64)
             self._loop = None
             self._rewind(0)
 
-    def replace_recording(self, audio: NDArray[np.float32]) -> None:
-        """Sound another version of the same recording from the next block on; all else stays."""
-        with self._lock:
-            count = min(audio.shape[1], self._sources.shape[1])
-            self._sources[:2, :count] = audio[:, :count]
+    def clear_recording(self) -> None:
+        """Play nothing, and hold no sound."""
+        self.set_recording(np.zeros((2, 1), dtype=np.float32))
 
-    def set_tab(self, audio: NDArray[np.float32], start_s: float) -> None:
-        """Lay rendered tab, mono (n_samples,), under the recording from a time on."""
+    def replace_recording(self, audio: NDArray[np.float32]) -> None:
+        """Sound another version of the same recording from here on; all else stays."""
         with self._lock:
-            self._sources[2:] = 0.0
+            self._sources = Sources(audio, self._sources.tab, self._sources.tab_start)
+            self._replan()
+
+    def set_tab(self, audio: NDArray[np.float32] | None, start_s: float = 0.0) -> None:
+        """Lay rendered tab, mono (n_samples,), under the recording from a time on; None takes it away."""
+        with self._lock:
             start = int(start_s * self.sample_rate)
-            count = min(len(audio), self._sources.shape[1] - start)
-            if count > 0:
-                self._sources[2:, start : start + count] = audio[:count]
+            self._sources = Sources(self._sources.recording, audio, start)
+            self._replan()
 
     def set_attacks(self, onsets_s: NDArray[np.float64]) -> None:
         """Tell where attacks are, so that they stay sharp when slowed."""
@@ -234,17 +264,32 @@ class LoopPlayer:
         begin = stretcher.done
         block = stretcher.render(min(count, stretcher.left))
         length = block.shape[1]
+        if self._fading is not None:
+            block = self._crossfaded(block)
         self._history.append(
             _Stretch(self._out_now(count, length), length, stretcher.plan, begin, self._pass_number)
         )
         gain_recording = min(1.0, 1.0 - self._balance)
         gain_tab = min(1.0, 1.0 + self._balance)
-        mixed = gain_recording * block[:2] + gain_tab * block[2:]
+        mixed = gain_recording * block[:2] + gain_tab * block[2]
         if self.click:
             mixed = mixed + self._clicks(stretcher.plan, begin, length)
         if stretcher.left == 0:
             self._end_pass()
         return np.asarray(mixed, dtype=np.float32)
+
+    def _crossfaded(self, block: NDArray[np.float32]) -> NDArray[np.float32]:
+        """Let what played before a change fade out under the first samples of what plays now."""
+        assert self._fading is not None
+        before = self._fading.render(min(block.shape[1], CROSSFADE - self._faded))
+        count = before.shape[1]
+        rise = (self._faded + 1 + np.arange(count, dtype=np.float32)) / CROSSFADE
+        mixed = block.copy()
+        mixed[:, :count] = rise * block[:, :count] + (1.0 - rise) * before
+        self._faded += count
+        if self._faded >= CROSSFADE or self._fading.left == 0 or count == 0:
+            self._fading = None
+        return mixed
 
     def _out_now(self, wanted: int, length: int) -> int:
         """Give the output sample at which a piece begins inside the block under way."""
@@ -273,7 +318,8 @@ class LoopPlayer:
             self._resume = start
         plan = map_pass(start, end, self._step_speed(), self._attacks)
         begin = int(round(float(plan.to_output(float(self._resume)))))
-        self._stretcher = PassStretcher(self._sources, plan, min(begin, plan.length - 1))
+        begin = min(begin, plan.length - 1)
+        self._stretcher = PassStretcher(self._sources, plan, begin, soft=self._fading is None)
         return self._stretcher
 
     def _step_speed(self) -> float:
@@ -293,10 +339,13 @@ class LoopPlayer:
         return int(round(float(plan.to_input(float(self._stretcher.done)))))
 
     def _rewind(self, position: int) -> None:
+        self._fading = None
         self._stretcher, self._resume, self._pass_number = None, position, 0
 
     def _replan(self) -> None:
-        """Go on from here with changed speed or attacks."""
+        """Go on from here with changed speed, attacks or sound, crossfaded while it plays."""
+        if self.is_playing and self._stretcher is not None and self._stretcher.left > 0:
+            self._fading, self._faded = self._stretcher, 0
         self._resume, self._stretcher = self._input_position(), None
 
     # Click

@@ -1,33 +1,17 @@
 """Reading the sound of any file people have, through one decoder (PyAV) for every use."""
 
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtanote.core.audio.sound import PLAY_RATE, SUFFIXES, Sound
 from juxtanote.core.errors import SoundFileError
 from juxtanote.core.progress import Progress, no_progress
 
-SUFFIXES = (
-    ".wav", ".flac", ".ogg", ".oga", ".opus", ".mp3", ".m4a", ".aac", ".mp4", ".webm", ".mkv",
-    ".aif", ".aiff", ".wma", ".mov",
-)  # fmt: skip
-PLAY_RATE = 44_100
+__all__ = ["PLAY_RATE", "SUFFIXES", "Sound", "read_sound", "to_mid_side", "to_rate"]
 LONGEST_S = 3 * 3600.0
-
-
-@dataclass(frozen=True, slots=True)
-class Sound:
-    """Decoded stereo sound: float32, shape (2, n_samples), at `sample_rate` Hz."""
-
-    audio: NDArray[np.float32]
-    sample_rate: int
-
-    @property
-    def duration_s(self) -> float:
-        """Its length."""
-        return float(self.audio.shape[1] / self.sample_rate)
+LOUDEST = 64.0  # 36 dB over full scale: no recording means that, it is scaled down
 
 
 def read_sound(
@@ -69,68 +53,82 @@ def read_sound(
         with av.open(str(path)) as container:
             if not container.streams.audio:
                 raise SoundFileError(f"{name} has no sound in it. Choose another file.")
-            parts = _decode(container, sample_rate, end_s, progress)
+            audio = _decode(container, sample_rate, end_s, progress)
     except (av.FFmpegError, ValueError, OverflowError, MemoryError) as error:
         raise SoundFileError(
             f"{name} could not be read: it is not a sound file that can be decoded, or it is "
             "damaged. Export it again, or convert it to WAV."
         ) from error
-    if not parts:
+    if not audio.shape[1]:
         raise SoundFileError(
             f"{name} could not be read: no sound could be decoded from it. Export it again, or "
             "convert it to WAV."
         )
-    first = round(start_s * sample_rate)
-    total = sum(part.shape[1] for part in parts)
-    last = total if end_s is None else min(round(end_s * sample_rate), total)
+    first = round(min(start_s, LONGEST_S) * sample_rate)
+    total = audio.shape[1]
+    last = total if end_s is None else min(round(min(end_s, LONGEST_S) * sample_rate), total)
     if last <= first:
         raise SoundFileError(f"{name} has no sound from {start_s:g} s on. Choose another stretch.")
-    return Sound(_joined(parts, first, last), sample_rate)
+    return Sound(_cleaned(audio[:, first:last]), sample_rate)
 
 
-def _joined(parts: list[NDArray[np.float32]], first: int, last: int) -> NDArray[np.float32]:
-    """Join decoded parts, letting each go as it is copied, and clean values that are no numbers."""
-    audio = np.empty((2, last - first), dtype=np.float32)
-    at = 0
-    parts.reverse()
-    while parts:
-        part = parts.pop()
-        low, high = max(first - at, 0), min(last - at, part.shape[1])
-        if high > low:
-            audio[:, at + low - first : at + high - first] = part[:, low:high]
-        at += part.shape[1]
+def _cleaned(audio: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Make silence of values that are no numbers, in place, and scale down what no recording means."""
     np.nan_to_num(audio, copy=False, nan=0.0, posinf=1.0, neginf=-1.0)
+    peak = max(float(audio.max()), -float(audio.min()))
+    if peak > LOUDEST:
+        audio /= np.float32(peak)
     return audio
+
+
+class _Growing:
+    """Stereo samples that grow at the end; what is held is never copied twice at once."""
+
+    def __init__(self, expected: int) -> None:
+        self._room = np.empty((2, max(expected, 1 << 16)), dtype=np.float32)
+        self.count = 0
+
+    def add(self, part: NDArray[np.float32]) -> None:
+        after = self.count + part.shape[1]
+        if after > self._room.shape[1]:
+            larger = np.empty((2, max(after, self._room.shape[1] * 5 // 4)), dtype=np.float32)
+            larger[:, : self.count] = self._room[:, : self.count]
+            self._room = larger
+        self._room[:, self.count : after] = part
+        self.count = after
+
+    def samples(self) -> NDArray[np.float32]:
+        return self._room[:, : self.count]
 
 
 def _decode(  # type: ignore[no-untyped-def]
     container, sample_rate: int, end_s: float | None, progress: Progress
-) -> list[NDArray[np.float32]]:
+) -> NDArray[np.float32]:
     """Decode frame by frame; a file that breaks off gives what could be read before."""
     import av
 
     stream = container.streams.audio[0]
     resampler = av.AudioResampler(format="fltp", layout="stereo", rate=sample_rate)
     expected = _expected_s(container, stream)
-    parts: list[NDArray[np.float32]] = []
-    samples = 0
-    limit = int(sample_rate * min(LONGEST_S, end_s if end_s is not None else LONGEST_S)) + 1
+    wanted_s = min(LONGEST_S, end_s if end_s is not None else LONGEST_S)
+    limit = int(sample_rate * wanted_s) + 1
+    # A header may say anything: room for more than half an hour comes when it is filled.
+    held = _Growing(int(sample_rate * min(max(expected, 0.0) + 0.5, wanted_s + 0.5, 1800.0)))
     try:
         for frame in container.decode(stream):
             frame.pts = None
             for made in resampler.resample(frame):
-                parts.append(np.asarray(made.to_ndarray(), dtype=np.float32))
-                samples += made.samples
+                held.add(np.asarray(made.to_ndarray(), dtype=np.float32))
             if expected > 0:
-                progress(min(samples / sample_rate / expected, 1.0))
-            if samples > limit:
-                return parts
+                progress(min(held.count / sample_rate / expected, 1.0))
+            if held.count > limit:
+                return held.samples()
         for made in resampler.resample(None):
-            parts.append(np.asarray(made.to_ndarray(), dtype=np.float32))
+            held.add(np.asarray(made.to_ndarray(), dtype=np.float32))
     except av.FFmpegError:
-        if samples < sample_rate // 10:
+        if held.count < sample_rate // 10:
             raise
-    return parts
+    return held.samples()
 
 
 def _expected_s(container, stream) -> float:  # type: ignore[no-untyped-def]

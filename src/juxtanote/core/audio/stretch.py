@@ -6,6 +6,7 @@ runs one to one, so that it stays as sharp as it was; what lies between makes up
 """
 
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +16,15 @@ SEARCH = 320
 BEFORE_ATTACK = HOP + 128  # samples at 44.1 kHz copied before an attack: one grain's reach
 AFTER_ATTACK = 1100  # and after it: 25 ms
 EDGE_FADE = 96
+
+
+class Readable(Protocol):
+    """Channels that are read piece by piece."""
+
+    shape: tuple[int, int]
+
+    def read(self, start: int, count: int) -> NDArray[np.float32]:
+        """Give samples (n_channels, count) from `start` on; outside is silence."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,9 +88,20 @@ def map_pass(start: int, end: int, speed: float, attacks: NDArray[np.int64]) -> 
 class PassStretcher:
     """Renders one pass, block by block. Every run over the same map gives the same samples."""
 
-    def __init__(self, audio: NDArray[np.float32], plan: PassMap, begin: int = 0) -> None:
-        """Start at output sample `begin` of the plan; `audio` is (n_channels, n_samples)."""
+    def __init__(
+        self,
+        audio: "NDArray[np.float32] | Readable",
+        plan: PassMap,
+        begin: int = 0,
+        *,
+        soft: bool = True,
+    ) -> None:
+        """Start at output sample `begin` of the plan; `audio` is (n_channels, n_samples).
+
+        Without `soft` it begins at full level: what played before is faded out by who asks.
+        """
         self._audio = audio
+        self._soft = soft
         self.plan = plan
         self.done = begin
         self._window = np.hanning(2 * HOP + 1)[:-1].astype(np.float32)
@@ -117,12 +138,17 @@ class PassStretcher:
         if self.done - self._begin < EDGE_FADE or self.done + len(positions) > (
             self.plan.length - EDGE_FADE
         ):
-            rise = np.minimum(positions - self._begin + 1, self.plan.length - positions)
+            begun = (
+                positions - self._begin + 1 if self._soft else np.full(len(positions), EDGE_FADE)
+            )
+            rise = np.minimum(begun, self.plan.length - positions)
             block *= np.clip(rise / EDGE_FADE, 0.0, 1.0).astype(np.float32)
         return block
 
     def _read(self, start: int, count: int) -> NDArray[np.float32]:
         """Read samples; outside the recording is silence."""
+        if not isinstance(self._audio, np.ndarray):
+            return self._audio.read(start, count)
         total = self._audio.shape[1]
         low, high = max(start, 0), min(start + count, total)
         if low == start and high == start + count:

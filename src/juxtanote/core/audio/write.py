@@ -2,6 +2,7 @@
 
 import os
 import tempfile
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -11,6 +12,8 @@ from numpy.typing import NDArray
 from juxtanote.core.errors import JuxtanoteError, SoundFileError
 
 BLOCK = 16_384
+PARTIAL = ".partial"  # of a file that is not whole yet
+ABANDONED_S = 600.0
 
 
 def write_whole(path: Path, fill: Callable[[Path], object]) -> None:
@@ -23,7 +26,7 @@ def write_whole(path: Path, fill: Callable[[Path], object]) -> None:
     """
     partial: Path | None = None
     try:
-        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", suffix=PARTIAL, dir=path.parent)
         os.close(handle)
         partial = Path(name)
         fill(partial)
@@ -38,6 +41,19 @@ def write_whole(path: Path, fill: Callable[[Path], object]) -> None:
     finally:
         if partial is not None and partial.exists():
             partial.unlink()
+
+
+def clear_partial(folder: Path, *, older_than_s: float = ABANDONED_S) -> int:
+    """Take away what writing left half done in a folder when it was killed; give how many files."""
+    now, gone = time.time(), 0
+    try:
+        for path in folder.glob(f".*{PARTIAL}"):
+            if path.is_file() and now - path.stat().st_mtime > older_than_s:
+                path.unlink(missing_ok=True)
+                gone += 1
+    except OSError:  # a folder that cannot be read is left as it is
+        pass
+    return gone
 
 
 def write_text(path: Path, text: str) -> None:

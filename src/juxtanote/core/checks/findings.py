@@ -30,18 +30,33 @@ class Finding:
 
 def find_problems(phrase: Phrase, lesson: Lesson) -> list[Finding]:
     """Check a phrase; what the instructor waived is left out."""
+    return [finding for finding in _all(phrase, lesson) if finding.key not in phrase.waived]
+
+
+def waived_problems(phrase: Phrase, lesson: Lesson) -> list[Finding]:
+    """Give the findings that the instructor let pass, and that are still there."""
+    return [finding for finding in _all(phrase, lesson) if finding.key in phrase.waived]
+
+
+def _all(phrase: Phrase, lesson: Lesson) -> list[Finding]:
     gaps = measure_gaps(phrase, lesson)
     found = [
+        *_strings(phrase),
+        *([] if phrase.is_variant else _against_the_sound(phrase, gaps)),
+    ]
+    return sorted(found, key=lambda finding: (-finding.severity, finding.onset_s))
+
+
+def _against_the_sound(phrase: Phrase, gaps: list[Gap]) -> list[Finding]:
+    """Compare with what was heard: a variant was not played on the recording."""
+    return [
         *_bends(phrase, gaps),
         *_pitches(phrase, gaps),
-        *_strings(phrase),
         *_timing(phrase, gaps),
         *_quiet_slurs(phrase),
         *_bleed(phrase),
         *_early_vibrato(phrase),
     ]
-    kept = [finding for finding in found if finding.key not in phrase.waived]
-    return sorted(kept, key=lambda finding: (-finding.severity, finding.onset_s))
 
 
 def _bends(phrase: Phrase, gaps: list[Gap]) -> list[Finding]:

@@ -1,14 +1,15 @@
 """The spoken breakdown: a phrase said note by note in plain words."""
 
-from juxtanote.core.formats.text_tab import bend_name
 from juxtanote.core.fretboard.fingers import supporting_fingers
 from juxtanote.core.score.form import chord_at
-from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.lesson import Context, Lesson, Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.repeats import bar_repeats, repeat_words
+from juxtanote.core.score.signs import bend_name
 from juxtanote.core.theory.chords import known_chord
+from juxtanote.core.theory.keys import known_key
 from juxtanote.core.theory.pitch import pitch_name
-from juxtanote.core.theory.scales import degree_name, outside_name, parse_key, spell_in_key
+from juxtanote.core.theory.scales import degree_name, outside_name, spell_in_key
 
 FINGER_WORDS = {
     "1": "index", "2": "middle finger", "3": "ring finger", "4": "little finger", "T": "thumb",
@@ -34,8 +35,9 @@ def generate_breakdown(phrase: Phrase, lesson: Lesson) -> str:
     """Say a phrase note by note, grouped by beat, with scale and target note at the end."""
     if not phrase.notes:
         return "There are no notes in this phrase yet."
-    sentences = [_opening(phrase, lesson)]
-    groups = _by_bar(phrase, lesson)
+    context = lesson.context(phrase)
+    sentences = [_opening(phrase, context)]
+    groups = _by_bar(phrase, context)
     for bar, notes in groups:
         said, index = [], 0
         while index < len(notes):
@@ -56,13 +58,13 @@ def generate_breakdown(phrase: Phrase, lesson: Lesson) -> str:
         f"{repeat_words(f'bar {earlier}', likeness)}."
         for later, earlier, likeness in bar_repeats(phrase, lesson)
     ]
-    closing = _closing(phrase, lesson)
+    closing = _closing(phrase, context)
     if closing:
         sentences.append(closing)
     return "\n".join(sentences)
 
 
-def _opening(phrase: Phrase, lesson: Lesson) -> str:
+def _opening(phrase: Phrase, context: Context) -> str:
     frets = [n.written.fret for n in phrase.notes if n.written.fret > 0]
     strings = sorted({n.written.string for n in phrase.notes})
     words = f"{len(phrase.notes)} notes"
@@ -73,18 +75,21 @@ def _opening(phrase: Phrase, lesson: Lesson) -> str:
     words += f", on string{'s' if len(strings) > 1 else ''} " + (
         f"{names} and {last}" if names else f"{last}"
     )
-    if lesson.key and lesson.scale:
-        tonic = lesson.key.split()[0]
-        words += f". The notes come from {tonic} {lesson.scale}"
+    key = known_key(context.key)
+    if key is not None and context.scale:
+        tonic = key.tonic
+        words += f". The notes come from {tonic} {context.scale}"
     return words + "."
 
 
-def _by_bar(phrase: Phrase, lesson: Lesson) -> list[tuple[int, list[Note]]]:
+def _by_bar(phrase: Phrase, context: Context) -> list[tuple[int, list[Note]]]:
     groups: list[tuple[int, list[Note]]] = []
     for note in phrase.notes:
         onset = note.written.onset_beats
-        beats = float(onset) if onset is not None else float(lesson.time_map.to_beats(note.onset_s))
-        bar, _ = lesson.time_map.bar_and_beat(beats)
+        beats = (
+            float(onset) if onset is not None else float(context.time_map.to_beats(note.onset_s))
+        )
+        bar, _ = context.time_map.bar_and_beat(beats)
         if not groups or groups[-1][0] != bar:
             groups.append((bar, []))
         groups[-1][1].append(note)
@@ -159,24 +164,25 @@ def _say_together(notes: list[Note]) -> str:
     return f"together {names}" + (", slid" if "slide" in tags else "")
 
 
-def _closing(phrase: Phrase, lesson: Lesson) -> str:
+def _closing(phrase: Phrase, context: Context) -> str:
     """Name the target note and what lies outside the scale."""
-    if not lesson.key:
+    key = known_key(context.key)
+    if key is None:
         return ""
-    tonic, _ = parse_key(lesson.key)
+    tonic = key.pitch_class
     last = phrase.notes[-1]
     sounding = last.heard.midi
     if "bend" in last.written.techniques and "release" not in last.written.techniques:
         sounding += round(last.written.bend_semitones)
     words = (
-        f"It lands on {spell_in_key(sounding, lesson.key)}, the {degree_name(sounding, tonic)} of "
-        f"{lesson.key}{_over_chord(sounding, chord_at(lesson, last.onset_s))}."
+        f"It lands on {spell_in_key(sounding, context.key)}, the {degree_name(sounding, tonic)} of "
+        f"{context.key}{_over_chord(sounding, chord_at(context, last.onset_s))}."
     )
     outside = []
     for note in phrase.notes:
-        name = outside_name(note.heard.midi, tonic, lesson.scale) if lesson.scale else None
+        name = outside_name(note.heard.midi, tonic, context.scale) if context.scale else None
         if name and "dead" not in note.written.techniques:
-            outside.append(f"{spell_in_key(note.heard.midi, lesson.key)} ({name})")
+            outside.append(f"{spell_in_key(note.heard.midi, context.key)} ({name})")
     if outside:
         words += f" Outside the scale: {', '.join(dict.fromkeys(outside))}."
     return words
@@ -191,17 +197,18 @@ def _over_chord(midi: float, symbol: str) -> str:
     return f", the {tone} of {symbol}" if tone else f", which is not in {symbol}"
 
 
-def note_role(note: Note, lesson: Lesson) -> str:
+def note_role(note: Note, context: Context) -> str:
     """Say what a note is: its degree in the key, its place in the chord or outside the scale."""
-    if not lesson.key or "dead" in note.written.techniques:
+    key = known_key(context.key)
+    if key is None or "dead" in note.written.techniques:
         return ""
-    tonic, _ = parse_key(lesson.key)
+    tonic = key.pitch_class
     midi = note.heard.midi
-    words = f"{degree_name(midi, tonic)} of {lesson.key}"
-    symbol = chord_at(lesson, note.onset_s)
+    words = f"{degree_name(midi, tonic)} of {context.key}"
+    symbol = chord_at(context, note.onset_s)
     chord = known_chord(symbol)
     tone = chord.tone_name(midi) if chord is not None else None
-    outside = outside_name(midi, tonic, lesson.scale) if lesson.scale else None
+    outside = outside_name(midi, tonic, context.scale) if context.scale else None
     if tone:
         words += f", {tone} of {symbol}"
     elif outside:
@@ -211,11 +218,11 @@ def note_role(note: Note, lesson: Lesson) -> str:
     return words
 
 
-def note_name(note: Note, lesson: Lesson) -> str:
+def note_name(note: Note, context: Context) -> str:
     """Name a note's pitch with its octave, spelled in the lesson's key where there is one."""
     midi = round(note.heard.midi)
-    if not lesson.key:
+    if known_key(context.key) is None:
         return pitch_name(midi)
-    spelled = spell_in_key(midi, lesson.key)
+    spelled = spell_in_key(midi, context.key)
     shift = spelled.count("♯") - spelled.count("♭")
     return f"{spelled}{(midi - shift) // 12 - 1}"

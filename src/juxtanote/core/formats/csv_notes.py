@@ -3,19 +3,23 @@
 import csv
 import io
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from fractions import Fraction
 
 from juxtanote.core.errors import ImportFileError
 from juxtanote.core.fretboard.candidates import NoteToPlace
 from juxtanote.core.score.lesson import Lesson
 from juxtanote.core.score.note import TECHNIQUES, Note
 from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.score.timeline import notes_of_part
 
 COLUMNS = (
     "onset_s", "duration_s", "midi", "string", "fret", "techniques", "bend_semitones", "level_db",
     "confidence", "bar", "beat",
 )  # fmt: skip
 MOST_ROWS = 100_000
+LATEST_S = 1e6
+SHORTEST_S = 0.01
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,6 +37,18 @@ class NoteRow:
     confidence: float = 1.0
     bar: str = ""
     beat: str = ""
+    part: str = ""
+    onset_beats: Fraction | None = None  # where a file writes it, beats from bar 1
+    duration_beats: Fraction | None = None
+
+    def __post_init__(self) -> None:
+        times = self.onset_s, self.duration_s, self.midi, self.bend_semitones, self.level_db
+        if not all(map(math.isfinite, times)):
+            raise ValueError(f"a note with numbers that are not finite: {times}")
+        if not 0.0 <= self.onset_s <= LATEST_S or not 0.0 < self.duration_s <= LATEST_S:
+            raise ValueError(f"a note at {self.onset_s:g} s that lasts {self.duration_s:g} s")
+        if not 0.0 <= self.midi <= 127.0:
+            raise ValueError(f"a note at pitch {self.midi:g}: MIDI pitches are 0 to 127")
 
     def to_place(self) -> NoteToPlace:
         """Give what the placement solver needs; what is filled in counts as locked."""
@@ -55,35 +71,31 @@ def note_to_row(note: Note, time_map: TimeMap) -> NoteRow:
     )  # fmt: skip
 
 
-def write_rows(rows: list[NoteRow]) -> str:
-    """Write rows with their header line, sorted by onset."""
+def write_rows(rows: list[NoteRow], *, with_parts: bool = False) -> str:
+    """Write rows with their header line, sorted by onset; `with_parts` adds the column ``part``."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(COLUMNS)
+    writer.writerow((*COLUMNS, "part") if with_parts else COLUMNS)
     for row in sorted(rows, key=lambda r: (r.onset_s, r.midi)):
         tags = ";".join(word for word in TECHNIQUES if word in row.techniques)
         bend = f"{row.bend_semitones:.2f}" if row.bend_semitones else ""
-        writer.writerow(
-            [
-                f"{row.onset_s:.4f}", f"{row.duration_s:.4f}", f"{row.midi:.2f}",
-                "" if row.string is None else row.string, "" if row.fret is None else row.fret,
-                tags, bend, f"{row.level_db:.1f}", f"{row.confidence:.3f}", row.bar, row.beat,
-            ]
-        )  # fmt: skip
+        cells = [
+            f"{row.onset_s:.4f}", f"{row.duration_s:.4f}", f"{row.midi:.2f}",
+            "" if row.string is None else row.string, "" if row.fret is None else row.fret,
+            tags, bend, f"{row.level_db:.1f}", f"{row.confidence:.3f}", row.bar, row.beat,
+        ]  # fmt: skip
+        writer.writerow([*cells, row.part] if with_parts else cells)
     return out.getvalue()
 
 
 def write_lesson_notes(lesson: Lesson) -> str:
-    """Write every note of every phrase; where phrases overlap a note stands once."""
-    seen: set[tuple[float, float]] = set()
+    """Write every note of every part once; the column ``part`` stands where there are several."""
     rows = []
-    for phrase in lesson.phrases:
-        for note in phrase.notes:
-            key = (round(note.onset_s, 4), note.heard.midi)
-            if key not in seen:
-                seen.add(key)
-                rows.append(note_to_row(note, lesson.time_map))
-    return write_rows(rows)
+    for number, part in enumerate(lesson.parts):
+        name = "lead" if number == 0 else str(number + 1)
+        for _, note in notes_of_part(lesson, part.ident):
+            rows.append(replace(note_to_row(note, lesson.time_map), part=name))
+    return write_rows(rows, with_parts=len(lesson.parts) > 1)
 
 
 def read_rows(text: str) -> list[NoteRow]:
@@ -141,7 +153,7 @@ def _read_row(record: dict[str, str | None]) -> NoteRow:
         raise ValueError(f"unknown technique {', '.join(sorted(unknown))}")
     return NoteRow(
         onset_s=number("onset_s", None, 0.0, 1e6),
-        duration_s=number("duration_s", None, 0.0, 1e4) or 0.01,
+        duration_s=max(number("duration_s", None, 0.0, 1e4), SHORTEST_S),
         midi=number("midi", None, 0.0, 127.0),
         string=int(number("string", None, 1, 9)) if text("string") else None,
         fret=int(number("fret", None, 0, 36)) if text("fret") else None,
@@ -151,6 +163,7 @@ def _read_row(record: dict[str, str | None]) -> NoteRow:
         confidence=number("confidence", 1.0, 0.0, 1.0),
         bar=text("bar"),
         beat=text("beat"),
+        part=text("part"),
     )
 
 

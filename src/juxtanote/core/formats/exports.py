@@ -1,21 +1,18 @@
 """One door to every format: the suffix of the file chooses."""
 
-from dataclasses import replace
 from pathlib import Path
 
 from juxtanote.core.audio.write import write_bytes, write_text
 from juxtanote.core.errors import ImportFileError, JuxtanoteError
 from juxtanote.core.formats.csv_notes import NoteRow, read_rows, write_lesson_notes, write_rows
-from juxtanote.core.score.lesson import Lesson, Phrase
-from juxtanote.core.score.note import HeardNote, Note, WrittenNote
-from juxtanote.core.score.rhythm import write_phrase
+from juxtanote.core.formats.names import EXPORTS, IMPORTS
+from juxtanote.core.formats.read_score import ReadPart, ReadScore
+from juxtanote.core.score.lesson import Lesson, Part, Phrase
+from juxtanote.core.score.note import WIDEST_BEND, HeardNote, Note, WrittenNote
+from juxtanote.core.score.timing import counted
 from juxtanote.core.theory.tuning import Guitar
 
-EXPORTS = {
-    ".musicxml": "MusicXML 4.0", ".mid": "MIDI", ".txt": "Text tab", ".csv": "Notes as CSV",
-    ".jams": "JAMS", ".json": "Lesson as JSON",
-}  # fmt: skip
-IMPORTS = (".csv", ".mid", ".midi", ".musicxml", ".xml", ".mxl")
+MOST_BYTES = 60_000_000
 
 
 def export_lesson(lesson: Lesson, path: Path) -> None:
@@ -49,8 +46,8 @@ def export_lesson(lesson: Lesson, path: Path) -> None:
         )
 
 
-def read_notes(path: Path) -> list[NoteRow]:
-    """Read notes from CSV, MIDI or MusicXML.
+def read_score(path: Path) -> ReadScore:
+    """Read a file of notes, every part of it: CSV, MIDI or MusicXML.
 
     Raises
     ------
@@ -61,13 +58,22 @@ def read_notes(path: Path) -> list[NoteRow]:
     if suffix not in IMPORTS:
         raise ImportFileError(f"“{path.name}”: notes are read from {', '.join(IMPORTS)}.")
     try:
+        if path.stat().st_size > MOST_BYTES:
+            raise ImportFileError(f"“{path.name}” is too large to be a lick. Export a part of it.")
         data = path.read_bytes()
     except OSError as error:
         raise ImportFileError(
             f"“{path.name}” could not be opened: {error.strerror or error}."
         ) from error
     if suffix == ".csv":
-        return read_rows(data.decode("utf-8-sig", errors="replace"))
+        rows = read_rows(data.decode("utf-8-sig", errors="replace"))
+        names = list(dict.fromkeys(row.part for row in rows))
+        return ReadScore(
+            tuple(
+                ReadPart(name or path.stem, tuple(row for row in rows if row.part == name))
+                for name in names
+            )
+        )
     if suffix in (".mid", ".midi"):
         from juxtanote.core.formats.midi import read_midi
 
@@ -77,15 +83,21 @@ def read_notes(path: Path) -> list[NoteRow]:
     return read_musicxml(data)
 
 
+def read_notes(path: Path) -> list[NoteRow]:
+    """Read the notes of all parts of a file, by onset."""
+    rows = [row for part in read_score(path).parts for row in part.rows]
+    return sorted(rows, key=lambda row: (row.onset_s, -(row.string or 0), row.midi))
+
+
 def export_rows(rows: list[NoteRow], guitar: Guitar, path: Path) -> None:
     """Write placed rows; formats other than CSV go through a lesson of one phrase."""
     if path.suffix.lower() == ".csv":
         write_text(path, write_rows(rows))
         return
-    lesson = Lesson(title=path.stem, guitar=guitar)
+    lesson = Lesson(title=path.stem, parts=(Part(guitar=guitar),))
     end = max((row.onset_s + row.duration_s for row in rows), default=1.0) + 0.1
     phrase = Phrase(1, "1", 0.0, end).with_notes(rows_to_notes(rows))
-    export_lesson(lesson.with_phrase(write_phrase(phrase, lesson.time_map)), path)
+    export_lesson(lesson.with_phrase(counted(phrase, lesson.time_map)), path)
 
 
 def rows_to_notes(rows: list[NoteRow], *, first_ident: int = 1, shift_s: float = 0.0) -> list[Note]:
@@ -94,29 +106,12 @@ def rows_to_notes(rows: list[NoteRow], *, first_ident: int = 1, shift_s: float =
     for number, row in enumerate(rows, start=first_ident):
         onset = row.onset_s + shift_s
         heard = HeardNote(
-            onset, onset + row.duration_s, row.midi, row.level_db, row.confidence,
+            max(onset, 0.0), max(onset, 0.0) + row.duration_s, row.midi, row.level_db, row.confidence,
             evidence=("from a file",),
         )  # fmt: skip
         written = WrittenNote(
-            row.string or 1, row.fret or 0, row.techniques, min(row.bend_semitones, 5.0),
+            row.string or 1, row.fret or 0, row.techniques, min(max(row.bend_semitones, 0.0), WIDEST_BEND),
             locked=frozenset({"place", "pitch"}) if row.string and row.fret is not None else frozenset(),
         )  # fmt: skip
         notes.append(Note(number, heard, written))
     return notes
-
-
-def import_into_phrase(phrase: Phrase, rows: list[NoteRow], guitar: Guitar) -> Phrase:
-    """Lay imported notes into a phrase, the first at its start; missing places are solved."""
-    from juxtanote.core.fretboard.solver import place
-
-    if not rows:
-        raise ImportFileError("There are no notes in that file.")
-    shift = phrase.start_s - min(row.onset_s for row in rows)
-    placement = place(guitar, [row.to_place() for row in rows])
-    placed = [
-        replace(row, string=string, fret=fret)
-        for row, string, fret in zip(rows, placement.strings, placement.frets, strict=True)
-    ]
-    notes = rows_to_notes(placed, shift_s=shift)
-    end = max(note.offset_s for note in notes)
-    return replace(phrase, end_s=max(phrase.end_s, end)).with_notes(notes)

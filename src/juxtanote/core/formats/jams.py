@@ -4,6 +4,11 @@ import json
 
 from juxtanote import __version__
 from juxtanote.core.score.lesson import Lesson
+from juxtanote.core.theory.keys import known_key
+
+JAMS_MODES = frozenset(
+    {"major", "minor", "dorian", "phrygian", "lydian", "mixolydian", "aeolian", "locrian"}
+)
 
 
 def write_jams(lesson: Lesson) -> str:
@@ -12,21 +17,27 @@ def write_jams(lesson: Lesson) -> str:
     beats = lesson.time_map.beats_between(0.0, duration)
     beat_rows = [_row(time, 0.0, float(beat)) for time, _, beat in beats if time >= 0.0]
     annotations = [
-        _annotation("note_midi", _note_rows(lesson), duration, "written by the program"),
+        *(
+            _annotation("note_midi", _note_rows(lesson, part.ident), duration, f"part: {part.name}")
+            for part in lesson.parts
+        ),
         _annotation("beat", beat_rows, duration, "time map"),
         _annotation("tempo", [_row(0.0, duration, _tempo(lesson), 1.0)], duration, "time map"),
     ]
-    if lesson.key:
-        tonic, mode = lesson.key.replace("♭", "b").replace("♯", "#").split()
-        value = f"{tonic}:{mode}"
+    key = known_key(lesson.key)
+    if key is not None:
+        tonic = key.tonic.replace("♭", "b").replace("♯", "#")
+        value = f"{tonic}:{key.mode if key.mode in JAMS_MODES else key.family}"
         annotations.append(_annotation("key_mode", [_row(0.0, duration, value)], duration, "notes"))
     document = {
         "annotations": annotations,
         "file_metadata": {
-            "title": lesson.title, "artist": "", "release": "", "duration": duration,
+            "title": lesson.title, "artist": lesson.performer, "release": "", "duration": duration,
             "identifiers": {}, "jams_version": "0.3.4",
         },
-        "sandbox": {"tuning": list(lesson.guitar.tuning), "reference_cents": lesson.reference_cents},
+        "sandbox": {
+            "tuning": list(lesson.parts[0].guitar.tuning), "reference_cents": lesson.reference_cents,
+        },
     }  # fmt: skip
     return json.dumps(document, ensure_ascii=False, indent=1) + "\n"
 
@@ -49,8 +60,8 @@ def _row(
     }  # fmt: skip
 
 
-def _note_rows(lesson: Lesson) -> list[dict[str, object]]:
-    notes = [note for phrase in lesson.phrases for note in phrase.notes]
+def _note_rows(lesson: Lesson, part: int) -> list[dict[str, object]]:
+    notes = [note for phrase in lesson.phrases_of(part) for note in phrase.notes]
     notes.sort(key=lambda note: note.onset_s)
     return [_row(n.onset_s, n.heard.duration_s, n.heard.midi, n.heard.confidence) for n in notes]
 

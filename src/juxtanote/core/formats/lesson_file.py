@@ -1,24 +1,32 @@
 """Lesson files: NAME.juxta, a zip with lesson.json and, if wanted, the recording."""
 
-import json
+import hashlib
+import lzma
+import struct
 import zipfile
 import zlib
+from collections.abc import Iterator
 from pathlib import Path, PurePosixPath
+from typing import IO
 
-from juxtanote.core.audio.write import write_text, write_whole
+from juxtanote.core.audio.write import write_bytes, write_whole
 from juxtanote.core.errors import LessonFileError
-from juxtanote.core.formats.lesson_json import lesson_from_json, lesson_to_json
+from juxtanote.core.formats.lesson_json import lesson_from_text, lesson_text
+from juxtanote.core.formats.names import SUFFIX
 from juxtanote.core.score.lesson import Lesson
 
-SUFFIX = ".juxta"
+__all__ = [
+    "SUFFIX",
+    "load_lesson",
+    "save_lesson",
+    "save_lesson_json",
+    "trim_cache",
+    "unpack_recording",
+]
 MOST_JSON_BYTES = 200_000_000
 MOST_AUDIO_BYTES = 2_000_000_000
+MOST_CACHED_BYTES = 2_000_000_000
 AUDIO_FOLDER = "audio/"
-
-
-def lesson_text(lesson: Lesson) -> str:
-    """Write a lesson as JSON text."""
-    return json.dumps(lesson_to_json(lesson), ensure_ascii=False, separators=(",", ":")) + "\n"
 
 
 def save_lesson(lesson: Lesson, path: Path, audio: Path | None = None) -> None:
@@ -35,7 +43,7 @@ def save_lesson(lesson: Lesson, path: Path, audio: Path | None = None) -> None:
 
 def save_lesson_json(lesson: Lesson, path: Path) -> None:
     """Save only the lesson's JSON."""
-    write_text(path, lesson_text(lesson))
+    write_bytes(path, lesson_text(lesson))
 
 
 def load_lesson(path: Path) -> Lesson:
@@ -54,22 +62,24 @@ def load_lesson(path: Path) -> Lesson:
             with zipfile.ZipFile(path) as archive:
                 _check_names(archive, name)
                 data = _read_bounded(archive, "lesson.json", MOST_JSON_BYTES)
-        body = json.loads(data.decode("utf-8"))
-    except OSError as error:
-        raise LessonFileError(f"{name} could not be opened: {error.strerror or error}.") from error
-    except (
-        zipfile.BadZipFile,
-        zlib.error,
-        KeyError,
-        UnicodeDecodeError,
-        json.JSONDecodeError,
-    ) as error:
-        raise LessonFileError(
-            f"{name} could not be read: it is damaged or not a lesson file. Open an earlier copy."
-        ) from error
-    except (RecursionError, NotImplementedError, RuntimeError, EOFError, ValueError) as error:
-        raise LessonFileError(f"{name} could not be read: its contents make no sense.") from error
-    return lesson_from_json(body)
+    except FOREIGN as error:
+        raise _unreadable(error, name) from error
+    return lesson_from_text(data)
+
+
+FOREIGN = (
+    OSError, zipfile.BadZipFile, zlib.error, KeyError, RecursionError, NotImplementedError, RuntimeError,
+    EOFError, ValueError, MemoryError, OverflowError, struct.error, lzma.LZMAError,
+)  # fmt: skip
+"""Whatever `zipfile` and the file system raise over a damaged archive."""
+
+
+def _unreadable(error: BaseException, name: str) -> LessonFileError:
+    if isinstance(error, OSError) and error.strerror:
+        return LessonFileError(f"{name} could not be opened: {error.strerror}.")
+    return LessonFileError(
+        f"{name} could not be read: it is damaged or not a lesson file. Open an earlier copy."
+    )
 
 
 def _check_names(archive: zipfile.ZipFile, name: str) -> None:
@@ -90,26 +100,58 @@ def _read_bounded(archive: zipfile.ZipFile, entry: str, most: int) -> bytes:
 
 
 def unpack_recording(path: Path, folder: Path) -> Path | None:
-    """Unpack the recording inside a lesson file into a folder, if there is one."""
+    """Unpack the recording inside a lesson file into a folder, if there is one.
+
+    It is named by its contents (SHA-256), so that two lessons never take each other's sound; of what
+    the folder holds the latest `MOST_CACHED_BYTES` stay.
+    """
     try:
         with zipfile.ZipFile(path) as archive:
             _check_names(archive, f"“{path.name}”")
-            inside = [n for n in archive.namelist() if n.startswith(AUDIO_FOLDER)]
+            inside = [n for n in archive.namelist() if n.startswith(AUDIO_FOLDER) and n[-1] != "/"]
             if not inside:
                 return None
-            data = _read_bounded(archive, inside[0], MOST_AUDIO_BYTES)
-    except (
-        OSError,
-        zipfile.BadZipFile,
-        zlib.error,
-        KeyError,
-        NotImplementedError,
-        EOFError,
-    ) as error:
+            digest = hashlib.sha256()
+            with archive.open(inside[0]) as handle:
+                for block in _blocks(handle, MOST_AUDIO_BYTES):
+                    digest.update(block)
+            suffix = PurePosixPath(inside[0]).suffix[:12]
+            target = folder / f"{digest.hexdigest()[:32]}{suffix}"
+            if not target.is_file():
+                folder.mkdir(parents=True, exist_ok=True)
+                write_whole(target, lambda partial: _copy_out(archive, inside[0], partial))
+    except FOREIGN as error:
         raise LessonFileError(
             f"The recording inside “{path.name}” could not be unpacked."
         ) from error
-    folder.mkdir(parents=True, exist_ok=True)
-    target = folder / PurePosixPath(inside[0]).name
-    write_whole(target, lambda partial: partial.write_bytes(data))
+    target.touch()
+    trim_cache(folder, keep=target)
     return target
+
+
+def _blocks(handle: IO[bytes], most: int) -> Iterator[bytes]:
+    done = 0
+    while block := handle.read(1 << 20):
+        done += len(block)
+        if done > most:
+            raise LessonFileError("The recording inside the lesson is far too large; not opened.")
+        yield block
+
+
+def _copy_out(archive: zipfile.ZipFile, entry: str, target: Path) -> None:
+    with archive.open(entry) as handle, target.open("wb") as out:
+        for block in _blocks(handle, MOST_AUDIO_BYTES):
+            out.write(block)
+
+
+def trim_cache(folder: Path, *, keep: Path | None = None, most: int | None = None) -> None:
+    """Take the oldest unpacked recordings away while the folder holds too much."""
+    limit = MOST_CACHED_BYTES if most is None else most
+    files = sorted(
+        (p for p in folder.iterdir() if p.is_file()), key=lambda p: -p.stat().st_mtime_ns
+    )
+    held = 0
+    for path in files:
+        held += path.stat().st_size
+        if held > limit and path != keep:
+            path.unlink(missing_ok=True)

@@ -1,162 +1,179 @@
-"""A lesson as plain JSON values and back; docs/format.md describes it, lesson.schema.json checks it."""
+"""A lesson as JSON text and back, through one typed boundary: see `lesson_wire` and docs/format.md."""
 
-import math
-from dataclasses import fields
+import re
+from dataclasses import fields, replace
 from fractions import Fraction
 from typing import Any
 
+import msgspec
+
 from juxtanote.core.errors import JuxtanoteError, LessonFileError
-from juxtanote.core.score.lesson import Focus, Lesson, LogEntry, Phrase, Recording
+from juxtanote.core.formats import lesson_wire as wire
+from juxtanote.core.formats.migrate import OLDEST, VERSION, migrate
+from juxtanote.core.fretboard.phrases import is_on, replace_places, unlocked_off
+from juxtanote.core.score.kept import Kept, LogEntry, StepPlan
+from juxtanote.core.score.lesson import Focus, Lesson, Part, Phrase, Recording, Variation
 from juxtanote.core.score.note import Evidence, HeardNote, Note, RunnerUp, WrittenNote
 from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.score.timing import recounted
+from juxtanote.core.theory.keys import read_key
 from juxtanote.core.theory.tuning import Guitar
 
-VERSION = 1
-Json = Any
+_VALUES: dict[type, type] = {
+    wire.RunnerUpW: RunnerUp, wire.HeardW: HeardNote, wire.WrittenW: WrittenNote, wire.NoteW: Note,
+    wire.FocusW: Focus, wire.EvidenceW: Evidence, wire.VariationW: Variation, wire.PhraseW: Phrase,
+    wire.GuitarW: Guitar, wire.PartW: Part, wire.RecordingW: Recording, wire.TimeMapW: TimeMap,
+    wire.LogEntryW: LogEntry, wire.StepPlanW: StepPlan, wire.KeptW: Kept, wire.LessonW: Lesson,
+}  # fmt: skip
+_BEATS = frozenset({"onset_beats", "duration_beats"})
+_DEEPEST = 40
 
 
-def lesson_to_json(lesson: Lesson) -> dict[str, Json]:
-    """Give a lesson as JSON values."""
-    body: dict[str, Json] = {"format": "juxtanote-lesson", "version": VERSION}
-    for name in ("title", "teacher", "reference_cents", "key", "scale", "feel", "school"):
-        body[name] = getattr(lesson, name)
-    body["recording"] = _plain(lesson.recording)
-    body["guitar"] = _plain(lesson.guitar)
-    body["time_map"] = _plain(lesson.time_map)
-    body["phrases"] = [_phrase_to_json(phrase) for phrase in lesson.phrases]
-    body["log"] = [_plain(entry) for entry in lesson.log]
-    body["chords"] = [list(chord) for chord in lesson.chords]
-    body["form_bars"] = lesson.form_bars
-    return body
+class _Refused(ValueError):
+    """A value that types allow and sense does not; the text begins with where it stands."""
 
 
-def _plain(value: object) -> dict[str, Json]:
-    """Give the fields of a frozen value; tuples and sets become lists, fractions text."""
-    return {f.name: _value(getattr(value, f.name)) for f in fields(value)}  # type: ignore[arg-type]
+def lesson_text(lesson: Lesson) -> bytes:
+    """Write a lesson as JSON, UTF-8."""
+    body: dict[str, object] = {"format": "juxtanote-lesson", "version": VERSION}
+    body |= {field.name: getattr(lesson, field.name) for field in fields(lesson)}
+    return msgspec.json.encode(body, enc_hook=_plain, order="deterministic") + b"\n"
 
 
-def _value(value: object) -> Json:
+def _plain(value: object) -> object:
     if isinstance(value, Fraction):
         return f"{value.numerator}/{value.denominator}"
-    if isinstance(value, frozenset):
-        return sorted(value)
-    if isinstance(value, tuple):
-        return [_value(item) for item in value]
-    return value
+    raise NotImplementedError(f"{type(value).__name__} has no form in a lesson file")
 
 
-def _phrase_to_json(phrase: Phrase) -> dict[str, Json]:
-    body = {
-        f.name: _value(getattr(phrase, f.name))
-        for f in fields(phrase)
-        if f.name not in ("notes", "focus", "evidence")
-    }
-    body["focus"] = _plain(phrase.focus)
-    body["evidence"] = _plain(phrase.evidence)
-    body["notes"] = [
-        {
-            "ident": note.ident,
-            "heard": _plain(note.heard)
-            | {"runner_ups": [_plain(other) for other in note.heard.runner_ups]},
-            "written": _plain(note.written),
-        }
-        for note in phrase.notes
-    ]
-    return body
-
-
-def lesson_from_json(body: Json) -> Lesson:
-    """Build a lesson from JSON values.
+def lesson_from_text(data: bytes) -> Lesson:
+    """Build a lesson from JSON text.
 
     Raises
     ------
     LessonFileError
-        If the version is unknown, a field is missing or a value is out of range.
+        If it is no lesson, of an unknown version, or holds a value that makes no sense; the message
+        gives the path of that value and the reason.
     """
+    try:
+        body = msgspec.json.decode(data)
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError, ValueError) as error:
+        raise LessonFileError(
+            f"The lesson could not be read: it is damaged or no lesson ({_short(error)}). Open an "
+            "earlier copy."
+        ) from error
+    return lesson_from_body(body)
+
+
+def lesson_from_body(body: Any) -> Lesson:
+    """Build a lesson from JSON values, those of an earlier version included."""
     if not isinstance(body, dict) or body.get("format") != "juxtanote-lesson":
         raise LessonFileError("This is not a lesson of Juxtanote. Choose a .juxta file.")
     version = body.get("version")
-    if version != VERSION:
+    if not isinstance(version, int) or not OLDEST <= version <= VERSION:
         raise LessonFileError(
-            f"The lesson was written in format version {version!r}, and this program reads version "
-            f"{VERSION}. Update the program, or export the lesson again."
+            f"The lesson was written in format version {str(version)[:20]}, and this program reads "
+            f"versions {OLDEST} to {VERSION}. Update the program, or export the lesson again."
         )
     try:
-        return _lesson(body)
+        checked = msgspec.convert(migrate(body), wire.LessonW, strict=True)
+        lesson = _built(checked, "$")
+        assert isinstance(lesson, Lesson)
+        return _sensible(lesson) if version == VERSION else _repaired(lesson)
+    except (msgspec.ValidationError, _Refused) as error:
+        raise LessonFileError(
+            f"The lesson holds a value that cannot be used: {_where(str(error))}. Open an earlier copy."
+        ) from error
     except JuxtanoteError as error:
         raise LessonFileError(f"The lesson holds a value that cannot be used: {error}") from error
-    except (KeyError, TypeError, ValueError, AttributeError, ZeroDivisionError) as error:
+    except (
+        KeyError,
+        TypeError,
+        ValueError,
+        AttributeError,
+        RecursionError,
+        OverflowError,
+    ) as error:
         raise LessonFileError(
-            f"The lesson is damaged ({type(error).__name__}: {error}). Open an earlier copy."
+            f"The lesson is damaged ({type(error).__name__}: {_short(error)}). Open an earlier copy."
         ) from error
 
 
-def _lesson(body: dict[str, Json]) -> Lesson:
-    _check_numbers(body)
-    guitar = dict(body["guitar"])
-    guitar["tuning"] = tuple(int(m) for m in guitar["tuning"])
-    time_map = dict(body["time_map"])
-    time_map["beat_times_s"] = tuple(float(t) for t in time_map["beat_times_s"])
-    return Lesson(
-        title=_text(body["title"]),
-        teacher=_text(body["teacher"]),
-        recording=Recording(**body["recording"]),
-        guitar=Guitar(**guitar),
-        reference_cents=float(body["reference_cents"]),
-        time_map=TimeMap(**time_map),
-        key=_text(body["key"]),
-        scale=_text(body["scale"]),
-        feel=_text(body["feel"]),
-        school=_text(body["school"]),
-        phrases=tuple(_phrase(item) for item in body["phrases"]),
-        log=tuple(LogEntry(**entry) for entry in body["log"]),
-        chords=tuple((int(bar), _text(symbol)) for bar, symbol in body["chords"]),
-        form_bars=int(body.get("form_bars", 0)),
-    )
+def _short(error: Exception) -> str:
+    return str(error)[:160]
 
 
-def _text(value: Json) -> str:
-    if not isinstance(value, str) or len(value) > 200_000:
-        raise ValueError(f"{value!r:.40} is not a text")
+def _where(text: str) -> str:
+    """Turn "reason - at `$.path`" around: the path stands first."""
+    match = re.match(r"(.*) - at `\$\.?(.*)`$", text, re.DOTALL)
+    return f"{match[2] or 'lesson.json'}: {match[1]}"[:300] if match else text[:300]
+
+
+def _built(value: Any, path: str, depth: int = 0) -> Any:
+    """Give the program's own value of what was read; what it refuses is told with its path."""
+    if depth > _DEEPEST:
+        raise _Refused(f"{path}: nested too deeply")
+    kind = type(value)
+    if kind in _VALUES:
+        known = {}
+        for name in value.__struct_fields__:
+            if kind is wire.LessonW and name in ("format", "version"):
+                continue
+            inner = getattr(value, name)
+            if name in _BEATS and inner is not None:
+                known[name] = _fraction(inner, f"{path}.{name}")
+            else:
+                known[name] = _built(inner, f"{path}.{name}", depth + 1)
+        try:
+            return _VALUES[kind](**known)
+        except (ValueError, JuxtanoteError) as error:
+            raise _Refused(f"{path[2:] or 'lesson.json'}: {error}") from error
+    if kind is tuple and value and isinstance(value[0], msgspec.Struct):
+        return tuple(_built(item, f"{path}[{k}]", depth + 1) for k, item in enumerate(value))
     return value
 
 
-def _check_numbers(value: Json, depth: int = 0) -> None:
-    """Refuse numbers that are not finite, and nesting without end."""
-    if depth > 12:
-        raise ValueError("nested too deeply")
-    if isinstance(value, float) and not math.isfinite(value):
-        raise ValueError("a number is not finite")
-    items = value.values() if isinstance(value, dict) else value if isinstance(value, list) else ()
-    for item in items:
-        _check_numbers(item, depth + 1)
+def _fraction(text: str, path: str) -> Fraction:
+    try:
+        return Fraction(text)
+    except (ValueError, ZeroDivisionError) as error:
+        raise _Refused(f"{path[2:]}: {text!r} is no fraction") from error
 
 
-def _pairs(value: Json) -> tuple[tuple[float, float], ...]:
-    return tuple((float(a), float(b)) for a, b in value)
+def _sensible(lesson: Lesson) -> Lesson:
+    """Refuse what no single field tells: notes off their guitar, a key that is none."""
+    for number, phrase in enumerate(lesson.phrases):
+        guitar = lesson.part(phrase.part).guitar
+        for under, variant in enumerate((phrase, *phrase.variants)):
+            for count, note in enumerate(variant.notes):
+                if not is_on(note, guitar):
+                    inner = f".variants[{under - 1}]" if under else ""
+                    raise _Refused(
+                        f"phrases[{number}]{inner}.notes[{count}].written: string {note.written.string}, "
+                        f"fret {note.written.fret} is not on a guitar of {guitar.string_count} strings "
+                        f"and {guitar.last_fret} frets"
+                    )
+    return _keyed(lesson)
 
 
-def _phrase(body: dict[str, Json]) -> Phrase:
-    known = dict(body)
-    known["focus"] = Focus(**known["focus"])
-    evidence = known["evidence"]
-    curves = {name: tuple(map(float, evidence[name])) for name in ("onset", "level", "voices")}
-    known["evidence"] = Evidence(float(evidence["start_s"]), float(evidence["hop_s"]), **curves)
-    known["waived"] = tuple(_text(key) for key in known["waived"])
-    known["notes"] = tuple(_note(item) for item in known["notes"])
-    return Phrase(**known)
+def _keyed(lesson: Lesson) -> Lesson:
+    try:
+        key = read_key(lesson.key)
+    except ValueError as error:
+        raise _Refused(f"key: {error}") from error
+    return replace(lesson, key=key.name if key is not None else "")
 
 
-def _note(body: dict[str, Json]) -> Note:
-    heard = dict(body["heard"])
-    heard["curve"] = _pairs(heard["curve"])
-    heard.pop("lean", None)  # of lessons that an earlier version wrote
-    heard["evidence"] = tuple(_text(line) for line in heard["evidence"])
-    heard["runner_ups"] = tuple(RunnerUp(**other) for other in heard["runner_ups"])
-    written = dict(body["written"])
-    written["techniques"] = frozenset(written["techniques"])
-    written["locked"] = frozenset(written["locked"])
-    for name in ("onset_beats", "duration_beats"):
-        if written[name] is not None:
-            written[name] = Fraction(written[name])
-    return Note(int(body["ident"]), HeardNote(**heard), WrittenNote(**written))
+def _repaired(lesson: Lesson) -> Lesson:
+    """Make right what earlier versions could leave stale: counts, and places off the guitar."""
+    for phrase in lesson.phrases:
+        guitar = lesson.part(phrase.part).guitar
+        if not all(is_on(note, guitar) for note in phrase.notes):
+            lesson = lesson.with_phrase(replace_places(unlocked_off(phrase, guitar), lesson))
+    return recounted(_keyed(lesson))
+
+
+def schema() -> dict[str, Any]:
+    """Give the JSON Schema (draft 2020-12) of lesson.json, as it ships beside this module."""
+    made = msgspec.json.schema(wire.LessonW)
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "A lesson"} | made

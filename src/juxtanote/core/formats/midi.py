@@ -1,49 +1,56 @@
 """Standard MIDI files: one channel a string, bends as true pitch-bend curves."""
 
 import io
+from bisect import bisect_left, bisect_right
+from fractions import Fraction
 
 import mido
 import numpy as np
 
 from juxtanote.core.errors import ImportFileError
-from juxtanote.core.formats.csv_notes import NoteRow
-from juxtanote.core.score.lesson import Lesson
-from juxtanote.core.score.note import Note
+from juxtanote.core.formats.csv_notes import LATEST_S, SHORTEST_S, NoteRow
+from juxtanote.core.formats.read_score import ReadPart, ReadScore
+from juxtanote.core.score.lesson import Lesson, Part
+from juxtanote.core.score.note import WIDEST_BEND, Note
 from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.score.timeline import notes_of_part
 
 TICKS = 480
 BEND_RANGE = 12
 PROGRAM = 27  # General MIDI: electric guitar (clean), zero-based
 MOST_NOTES = 100_000
-_CHANNELS = (0, 1, 2, 3, 4, 5, 6, 7, 8)
+DRUMS = 9
+_CHANNELS = (0, 1, 2, 3, 4, 5, 6, 7, 8, 10, 11, 12, 13, 14, 15)  # 9 is for drums
 
 
 def write_midi(lesson: Lesson) -> bytes:
     """Write a lesson's notes as they were played, under a tempo map that follows its beats."""
     midi = mido.MidiFile(ticks_per_beat=TICKS, type=1)
     midi.tracks.append(_conductor(lesson))
+    for number, part in enumerate(lesson.parts):
+        midi.tracks.append(_part_track(lesson, part, number))
+    out = io.BytesIO()
+    midi.save(file=out)
+    return out.getvalue()
+
+
+def _part_track(lesson: Lesson, part: Part, number: int) -> mido.MidiTrack:
+    """Write one guitar: a channel a string; parts take the channels that the ones before left."""
     track = mido.MidiTrack()
-    track.append(mido.MetaMessage("track_name", name="guitar", time=0))
-    midi.tracks.append(track)
-    timed: list[tuple[int, int, mido.Message]] = []
+    track.append(mido.MetaMessage("track_name", name=_ascii(part.name or "guitar"), time=0))
+    first = sum(p.guitar.string_count for p in lesson.parts[:number])
+    channels = [_CHANNELS[(first + k) % len(_CHANNELS)] for k in range(part.guitar.string_count)]
+    timed = [(0, 0, message) for channel in channels for message in _set_up(channel)]
     offset = _beats_before(lesson.time_map)
-    for string in range(lesson.guitar.string_count):
-        timed += [(0, 0, message) for message in _set_up(_CHANNELS[string])]
-    seen: set[tuple[float, int]] = set()
-    for phrase in lesson.phrases:
-        for note in phrase.notes:
-            key = (round(note.onset_s, 4), note.written.string)
-            if key not in seen:
-                seen.add(key)
-                timed += _note_messages(note, lesson.time_map, offset)
+    for _, note in notes_of_part(lesson, part.ident):
+        channel = channels[min(note.written.string, len(channels)) - 1]
+        timed += _note_messages(note, lesson.time_map, offset, channel)
     now = 0
     for tick, _, message in sorted(timed, key=lambda entry: entry[:2]):
         track.append(message.copy(time=tick - now))
         now = tick
     track.append(mido.MetaMessage("end_of_track", time=TICKS))
-    out = io.BytesIO()
-    midi.save(file=out)
-    return out.getvalue()
+    return track
 
 
 def _beats_before(time_map: TimeMap) -> float:
@@ -102,10 +109,9 @@ def _set_up(channel: int) -> list[mido.Message]:
 
 
 def _note_messages(
-    note: Note, time_map: TimeMap, offset: float
+    note: Note, time_map: TimeMap, offset: float, channel: int
 ) -> list[tuple[int, int, mido.Message]]:
     """Give key, bends and release of one note as (tick, rank, message)."""
-    channel = _CHANNELS[note.written.string - 1]
 
     def tick(seconds: float) -> int:
         beats = float(time_map.to_beats(seconds)) + offset
@@ -148,8 +154,10 @@ def bend_points(note: Note) -> list[tuple[float, float]]:
     return rise
 
 
-def read_midi(data: bytes) -> list[NoteRow]:
-    """Read the notes of a MIDI file, channel by channel; drums are left out.
+def read_midi(data: bytes) -> ReadScore:
+    """Read a MIDI file: a part for each track and instrument that has notes, drums left out.
+
+    Times come from its tempo map, and places in beats from bar 1 of the file.
 
     Raises
     ------
@@ -158,50 +166,133 @@ def read_midi(data: bytes) -> list[NoteRow]:
     """
     try:
         midi = mido.MidiFile(file=io.BytesIO(data), clip=True)
-        return _rows(midi)
+        return _score(midi)
     except ImportFileError:
         raise
-    except (OSError, EOFError, ValueError, KeyError, IndexError, TypeError) as error:
+    except FOREIGN as error:
         raise ImportFileError(
             "The MIDI file could not be read: it is damaged or not a MIDI file. Export it again."
         ) from error
 
 
-def _rows(midi: mido.MidiFile) -> list[NoteRow]:
-    rows: list[NoteRow] = []
-    sounding: dict[tuple[int, int], float] = {}
-    bends: dict[int, list[tuple[float, float]]] = {}
-    ranges: dict[int, float] = {}
-    now = 0.0
-    for message in midi:
-        now += message.time
-        if message.is_meta or getattr(message, "channel", 9) == 9:
-            continue
-        key = (message.channel, getattr(message, "note", -1))
-        if message.type == "control_change" and message.control == 6:
-            ranges[message.channel] = float(message.value)
-        elif message.type == "pitchwheel":
-            semitones = message.pitch / 8192 * ranges.get(message.channel, 2.0)
-            bends.setdefault(message.channel, []).append((now, semitones))
-        elif message.type == "note_on" and message.velocity > 0:
-            if key in sounding:
-                rows.append(_row(key, sounding.pop(key), now, bends))
-            sounding[key] = now
-        elif message.type in ("note_off", "note_on") and key in sounding:
-            rows.append(_row(key, sounding.pop(key), now, bends))
-        if len(rows) > MOST_NOTES:
+FOREIGN = (
+    OSError, EOFError, ValueError, KeyError, IndexError, TypeError, AttributeError, LookupError,
+    OverflowError, ZeroDivisionError, MemoryError, mido.KeySignatureError,
+)  # fmt: skip
+"""Whatever mido raises over a damaged file."""
+
+
+class _Clock:
+    """From ticks to seconds through the tempo map of a file."""
+
+    def __init__(self, midi: mido.MidiFile) -> None:
+        self.ticks_per_beat = midi.ticks_per_beat
+        if not 0 < self.ticks_per_beat < 32_768:
+            raise ImportFileError("The MIDI file counts in film frames, which are not read.")
+        changes: dict[int, int] = {0: 500_000}
+        for track in midi.tracks:
+            now = 0
+            for message in track:
+                now += message.time
+                if message.type == "set_tempo":
+                    changes[now] = max(message.tempo, 1)
+        self.ticks = np.array(sorted(changes), dtype=np.float64)
+        self._per_tick = np.array([changes[int(t)] for t in self.ticks]) / 1e6 / self.ticks_per_beat
+        spans = np.diff(self.ticks) * self._per_tick[:-1]
+        self._seconds = np.concatenate([[0.0], np.cumsum(spans)])
+
+    def seconds(self, tick: float) -> float:
+        index = int(np.searchsorted(self.ticks, tick, side="right")) - 1
+        return float(self._seconds[index] + (tick - self.ticks[index]) * self._per_tick[index])
+
+    def quarters(self, tick: int) -> Fraction:
+        return Fraction(tick, self.ticks_per_beat)
+
+
+def _score(midi: mido.MidiFile) -> ReadScore:
+    clock = _Clock(midi)
+    quarters_per_beat, beats_per_bar = _metre(midi)
+    parts: list[ReadPart] = []
+    total = 0
+    for number, track in enumerate(midi.tracks, start=1):
+        name, rows = _track_rows(track, clock, quarters_per_beat)
+        total += len(rows)
+        if total > MOST_NOTES:
             raise ImportFileError(f"The MIDI file has more than {MOST_NOTES} notes. Split it.")
-    return sorted(rows, key=lambda row: (row.onset_s, row.midi))
+        if rows:
+            parts.append(ReadPart(name or f"track {number}", tuple(rows)))
+    return ReadScore(tuple(parts), beats_per_bar=beats_per_bar)
+
+
+def _metre(midi: mido.MidiFile) -> tuple[Fraction, int]:
+    """Give quarters a beat and beats a bar of the first time signature; 4/4 where there is none."""
+    for track in midi.tracks:
+        for message in track:
+            if message.type == "time_signature":
+                count, unit = message.numerator, max(message.denominator, 1)
+                if unit in (8, 16) and count % 3 == 0 and count > 3:
+                    return Fraction(12, unit), count // 3
+                return Fraction(4, unit), count
+    return Fraction(1), 4
+
+
+def _track_rows(
+    track: mido.MidiTrack, clock: _Clock, quarters_per_beat: Fraction
+) -> tuple[str, list[NoteRow]]:
+    """Read the notes of a track, with the bends of their channels."""
+    name, now = "", 0
+    rows: list[NoteRow] = []
+    sounding: dict[tuple[int, int], int] = {}
+    bends: dict[int, list[tuple[int, float]]] = {}
+    ranges: dict[int, float] = {}
+
+    def ended(key: tuple[int, int]) -> None:
+        begun = sounding.pop(key)
+        rows.append(_row(key, (begun, now), bends, clock, quarters_per_beat))
+
+    for message in track:
+        now += message.time
+        if message.is_meta:
+            name = message.name.strip() or name if message.type == "track_name" else name
+            continue
+        channel = getattr(message, "channel", DRUMS)
+        if channel == DRUMS:
+            continue
+        if message.type == "control_change" and message.control == 6:
+            ranges[channel] = float(message.value)
+        elif message.type == "pitchwheel":
+            semitones = message.pitch / 8192 * ranges.get(channel, 2.0)
+            bends.setdefault(channel, []).append((now, semitones))
+        elif message.type in ("note_on", "note_off"):
+            key = (channel, message.note)
+            if key in sounding:
+                ended(key)
+            if message.type == "note_on" and message.velocity > 0:
+                sounding[key] = now
+    for key in list(sounding):
+        ended(key)
+    return name, sorted(rows, key=lambda row: (row.onset_s, row.midi))
 
 
 def _row(
-    key: tuple[int, int], start: float, end: float, bends: dict[int, list[tuple[float, float]]]
+    key: tuple[int, int],
+    span: tuple[int, int],
+    bends: dict[int, list[tuple[int, float]]],
+    clock: _Clock,
+    quarters_per_beat: Fraction,
 ) -> NoteRow:
     """Make a row; a bend of at least a third of a semitone inside the note is told."""
-    inside = [s for t, s in bends.get(key[0], []) if start < t < end]
-    widest = max(inside, default=0.0)
+    begun, ended = span
+    inside = bends.get(key[0], [])
+    first = bisect_right(inside, begun, key=lambda point: point[0])
+    last = bisect_left(inside, ended, key=lambda point: point[0])
+    widest = min(max((s for _, s in inside[first:last]), default=0.0), WIDEST_BEND)
     tags = frozenset({"bend"}) if widest > 0.35 else frozenset()
+    start_s = min(clock.seconds(begun), LATEST_S)
+    length_s = min(max(clock.seconds(ended) - start_s, SHORTEST_S), LATEST_S)
+    beats = clock.quarters(begun) / quarters_per_beat
     return NoteRow(
-        start, max(end - start, 0.01), float(key[1]), techniques=tags,
-        bend_semitones=round(widest, 2) if tags else 0.0,
+        start_s, length_s, float(key[1]), techniques=tags,
+        bend_semitones=round(widest, 2) if tags else 0.0, onset_beats=beats,
+        duration_beats=clock.quarters(max(ended - begun, 1)) / quarters_per_beat,
     )  # fmt: skip

@@ -1,16 +1,19 @@
 """MusicXML 4.0: tab with string, fret, slurs, slides, bends and harmonics (W3C, 2021)."""
 
+import re
 import xml.etree.ElementTree as ET
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from juxtanote import __version__
-from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.lesson import Lesson, Part
 from juxtanote.core.score.note import SLURS, Note
-from juxtanote.core.score.rhythm import swing_of, write_phrase
+from juxtanote.core.score.rhythm import swing_of
+from juxtanote.core.score.timeline import notes_of_part
 from juxtanote.core.theory.chords import known_chord
+from juxtanote.core.theory.keys import known_key
 from juxtanote.core.theory.pitch import SHARP_NAMES
-from juxtanote.core.theory.scales import parse_key, spell_in_key
+from juxtanote.core.theory.scales import spell_in_key
 
 DIVISIONS = 48  # per quarter: sixteenths, triplets, sextuplets and thirty-seconds are exact
 _TYPES = (
@@ -18,7 +21,10 @@ _TYPES = (
     (Fraction(1, 2), "eighth"), (Fraction(1, 4), "16th"), (Fraction(1, 8), "32nd"),
     (Fraction(1, 16), "64th"), (Fraction(1, 32), "128th"),
 )  # fmt: skip
-_FIFTHS = {0: 0, 7: 1, 2: 2, 9: 3, 4: 4, 11: 5, 6: 6, 5: -1, 10: -2, 3: -3, 8: -4, 1: -5}
+_MODES = frozenset(
+    {"major", "minor", "dorian", "phrygian", "lydian", "mixolydian", "aeolian", "locrian"}
+)
+_ILLEGAL = re.compile(r"[^\t\n\r\x20-\uD7FF\uE000-\uFFFD\U00010000-\U0010FFFF]")  # XML 1.0, 2.2
 _DOCTYPE = (
     '<?xml version="1.0" encoding="UTF-8"?>\n<!DOCTYPE score-partwise PUBLIC '
     '"-//Recordare//DTD MusicXML 4.0 Partwise//EN" '
@@ -31,58 +37,81 @@ def write_musicxml(lesson: Lesson) -> str:
     root = ET.Element("score-partwise", version="4.0")
     ET.SubElement(ET.SubElement(root, "work"), "work-title").text = lesson.title
     identification = ET.SubElement(root, "identification")
+    if lesson.performer:
+        ET.SubElement(identification, "creator", type="artist").text = lesson.performer
     encoding = ET.SubElement(identification, "encoding")
     ET.SubElement(encoding, "software").text = f"Juxtanote {__version__}"
     part_list = ET.SubElement(root, "part-list")
-    score_part = ET.SubElement(part_list, "score-part", id="P1")
-    ET.SubElement(score_part, "part-name").text = "Guitar"
-    part = ET.SubElement(root, "part", id="P1")
-    bars = _bars(lesson)
+    for part in lesson.parts:
+        score_part = ET.SubElement(part_list, "score-part", id=f"P{part.ident}")
+        ET.SubElement(score_part, "part-name").text = part.name or "Guitar"
+    each = {part.ident: _bars(lesson, part.ident) for part in lesson.parts}
+    used = [bar for bars in each.values() for bar in bars]
+    numbers = range(min(used), max(used) + 1) if used else range(0, 1)
+    for part in lesson.parts:
+        _part(root, lesson, part, each[part.ident], numbers)
+    ET.indent(root)
+    return _DOCTYPE + _ILLEGAL.sub("", ET.tostring(root, encoding="unicode")) + "\n"
+
+
+def _part(
+    root: ET.Element, lesson: Lesson, part: Part, bars: dict[int, list[Note]], numbers: range
+) -> None:
+    """Write one guitar over the bars that all parts share."""
+    element = ET.SubElement(root, "part", id=f"P{part.ident}")
     slurs = _slur_pairs([note for notes in bars.values() for note in notes])
-    numbers = range(min(bars), max(bars) + 1) if bars else range(0, 1)
-    lines, chords = _bar_lines(lesson, bars), dict(lesson.chords)
+    lines, chords = _bar_lines(lesson, part.ident, bars), dict(lesson.chords)
+    per_bar = lesson.time_map.beats_per_bar
+    pickup = _pickup_start(lesson, numbers)
     for index, bar in enumerate(numbers):
-        measure = ET.SubElement(part, "measure", number=str(bar + 1))
+        measure = ET.SubElement(element, "measure", number=str(bar + 1))
         if bar < 0:
             measure.set("implicit", "yes")
         lines.get(bar, _BarLines()).write_left(measure)
         if index == 0:
-            _attributes(measure, lesson)
+            _attributes(measure, lesson, part)
         for symbol in chords.get(bar + 1, "").split():
             _harmony(measure, symbol)
-        notes = bars.get(bar, [])
-        start = Fraction(bar * lesson.time_map.beats_per_bar)
-        if index == 0 and bar < 0 and notes:  # a pickup begins on the beat of its first note
-            start = Fraction(min(n.written.onset_beats or start for n in notes) // 1)
-        _fill_measure(measure, notes, (bar, start), lesson, slurs)
+        start = Fraction(bar * per_bar) if index or bar >= 0 else pickup
+        _fill_measure(measure, bars.get(bar, []), (bar, start), lesson, slurs)
         lines.get(bar, _BarLines()).write_right(measure)
-    ET.indent(root)
-    return _DOCTYPE + ET.tostring(root, encoding="unicode") + "\n"
 
 
-def _bars(lesson: Lesson) -> dict[int, list[Note]]:
-    """Sort every note by the bar of its written onset; a note heard in two phrases stands once."""
+def _pickup_start(lesson: Lesson, numbers: range) -> Fraction:
+    """Give the beat on which the first note of any part stands: the pickup begins there."""
+    onsets = [n.written.onset_beats for p in lesson.phrases for n in p.notes]
+    first = min((o for o in onsets if o is not None), default=Fraction(0))
+    return max(Fraction(first // 1), Fraction(numbers.start * lesson.time_map.beats_per_bar))
+
+
+def _bars(lesson: Lesson, part: int) -> dict[int, list[Note]]:
+    """Sort every note of a part by the bar of its written onset."""
     bars: dict[int, list[Note]] = {}
-    seen: set[tuple[Fraction, int]] = set()
-    for phrase in lesson.phrases:
-        for note in write_phrase(phrase, lesson.time_map).notes:
-            onset = note.written.onset_beats or Fraction(0)
-            key = (onset, note.written.string)
-            if key in seen and note.written.duration_beats:
-                continue
-            seen.add(key)
-            bars.setdefault(int(onset // lesson.time_map.beats_per_bar), []).append(note)
+    for _, note in notes_of_part(lesson, part):
+        onset = _onset(note, lesson)
+        if note.written.onset_beats is None:
+            note = replace(
+                note, written=replace(note.written, onset_beats=onset, duration_beats=Fraction(1))
+            )
+        bars.setdefault(int(onset // lesson.time_map.beats_per_bar), []).append(note)
     return bars
 
 
-def _attributes(measure: ET.Element, lesson: Lesson) -> None:
-    time_map, guitar = lesson.time_map, lesson.guitar
+def _onset(note: Note, lesson: Lesson) -> Fraction:
+    if note.written.onset_beats is not None:
+        return note.written.onset_beats
+    return Fraction(round(float(lesson.time_map.to_beats(note.onset_s)) * 12), 12)
+
+
+def _attributes(measure: ET.Element, lesson: Lesson, part: Part) -> None:
+    time_map, guitar = lesson.time_map, part.guitar
     attributes = ET.SubElement(measure, "attributes")
     ET.SubElement(attributes, "divisions").text = str(DIVISIONS)
     key = ET.SubElement(attributes, "key")
-    ET.SubElement(key, "fifths").text = str(_fifths(lesson.key))
-    if lesson.key:
-        ET.SubElement(key, "mode").text = lesson.key.split()[1]
+    known = known_key(lesson.key)
+    ET.SubElement(key, "fifths").text = str(known.fifths if known else 0)
+    if known is not None:
+        ET.SubElement(key, "mode").text = known.mode if known.mode in _MODES else known.family
     time = ET.SubElement(attributes, "time")
     for name, value in zip(("beats", "beat-type"), time_map.signature, strict=True):
         ET.SubElement(time, name).text = str(value)
@@ -114,10 +143,10 @@ def _attributes(measure: ET.Element, lesson: Lesson) -> None:
     sound = ET.SubElement(direction, "sound", tempo=f"{sounding:.2f}")
     swung = [p for p in lesson.phrases if p.subdivision == "swung eighths"]
     if swung:
-        part = Fraction(swing_of(swung[0], time_map)).limit_denominator(8)
+        share = Fraction(swing_of(swung[0], time_map)).limit_denominator(8)
         swing = ET.SubElement(sound, "swing")
-        ET.SubElement(swing, "first").text = str(part.numerator)
-        ET.SubElement(swing, "second").text = str(part.denominator - part.numerator)
+        ET.SubElement(swing, "first").text = str(share.numerator)
+        ET.SubElement(swing, "second").text = str(share.denominator - share.numerator)
         ET.SubElement(swing, "swing-type").text = "eighth"
 
 
@@ -149,20 +178,20 @@ class _BarLines:
                 ET.SubElement(line, "repeat", direction="backward", times=str(self.times))
 
 
-def _bar_lines(lesson: Lesson, bars: dict[int, list[Note]]) -> dict[int, _BarLines]:
+def _bar_lines(lesson: Lesson, part: int, bars: dict[int, list[Note]]) -> dict[int, _BarLines]:
     """Find repeats and endings, where a phrase has its bars to itself."""
     owners: dict[int, set[int]] = {}
     spans: dict[int, tuple[int, int]] = {}
-    for phrase in lesson.phrases:
-        own = {n.ident for n in phrase.notes}
-        here = [bar for bar, notes in bars.items() if any(_is_of(n, phrase, own) for n in notes)]
+    per_bar = lesson.time_map.beats_per_bar
+    for phrase in lesson.phrases_of(part):
+        here = {int(_onset(n, lesson) // per_bar) for n in phrase.notes}
         if here:
             spans[phrase.ident] = min(here), max(here)
             for bar in here:
                 owners.setdefault(bar, set()).add(phrase.ident)
     lines: dict[int, _BarLines] = {}
     before = -1  # first bar of the phrase before: what a first ending goes back to
-    for phrase in lesson.phrases:
+    for phrase in lesson.phrases_of(part):
         if phrase.ident not in spans:
             continue
         first, last = spans[phrase.ident]
@@ -178,10 +207,6 @@ def _bar_lines(lesson: Lesson, bars: dict[int, list[Note]]) -> dict[int, _BarLin
             left.begins, right.times = True, phrase.repeats
         before = first
     return lines
-
-
-def _is_of(note: Note, phrase: Phrase, idents: set[int]) -> bool:
-    return note.ident in idents and phrase.start_s - 0.1 <= note.onset_s < phrase.end_s
 
 
 _KINDS = {
@@ -215,17 +240,9 @@ def _chord_note(harmony: ET.Element, name: str, spelled: str) -> None:
         ET.SubElement(element, f"{name}-alter").text = str(alter)
 
 
-def _fifths(key: str) -> int:
-    if not key:
-        return 0
-    tonic, mode = parse_key(key)
-    major = (tonic + 3) % 12 if mode == "minor" else tonic
-    return _FIFTHS[major]
-
-
 def _spelled(midi: int, key: str) -> tuple[str, int, int]:
     """Give step, alter and octave of a pitch."""
-    if key:
+    if known_key(key) is not None:
         name = spell_in_key(midi, key)
     else:
         name = SHARP_NAMES[midi % 12]

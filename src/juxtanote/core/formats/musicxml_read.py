@@ -1,12 +1,17 @@
 """Reading MusicXML that people bring: notes with what their tab says, hostile files refused."""
 
 import io
+import lzma
+import struct
 import zipfile
 import zlib
+from dataclasses import replace
+from fractions import Fraction
 from typing import Any
 
 from juxtanote.core.errors import ImportFileError
 from juxtanote.core.formats.csv_notes import NoteRow
+from juxtanote.core.formats.read_score import ReadPart, ReadScore
 from juxtanote.core.theory.pitch import LETTER_SEMITONES
 
 MOST_BYTES = 60_000_000
@@ -14,8 +19,8 @@ MOST_NOTES = 100_000
 _BROKEN = "The MusicXML file could not be read: it is damaged or not MusicXML. Export it again."
 
 
-def read_musicxml(data: bytes) -> list[NoteRow]:
-    """Read the notes of the first part, with string, fret and techniques where they stand.
+def read_musicxml(data: bytes) -> ReadScore:
+    """Read the notes of every part, with string, fret, techniques and places in bars where they stand.
 
     Raises
     ------
@@ -36,15 +41,17 @@ def read_musicxml(data: bytes) -> list[NoteRow]:
             "The MusicXML file holds entities, which are unsafe, and was not read. Export it again "
             "without them."
         ) from error
-    except (ElementTree.ParseError, ValueError, LookupError) as error:
+    except (ElementTree.ParseError, ValueError, LookupError, RecursionError, MemoryError) as error:
         raise ImportFileError(_BROKEN) from error
     if root.tag != "score-partwise":
         raise ImportFileError(
             "The file is not MusicXML by parts (score-partwise). Export it in that form."
         )
     try:
-        return _Reader().read(root)
-    except (ValueError, TypeError, AttributeError, KeyError, ZeroDivisionError) as error:
+        return _score(root)
+    except (
+        ValueError, TypeError, AttributeError, KeyError, ZeroDivisionError, OverflowError, IndexError,
+    ) as error:  # fmt: skip
         raise ImportFileError(_BROKEN) from error
 
 
@@ -56,66 +63,148 @@ def _unpacked(data: bytes) -> bytes:
             scores = [n for n in names if not n.startswith("META-INF")]
             with archive.open(scores[0]) as handle:
                 text = handle.read(MOST_BYTES + 1)
-    except (zipfile.BadZipFile, zlib.error, IndexError, OSError, RuntimeError, EOFError) as error:
+    except (
+        zipfile.BadZipFile, zlib.error, IndexError, OSError, RuntimeError, EOFError, ValueError, KeyError,
+        NotImplementedError, OverflowError, MemoryError, struct.error, lzma.LZMAError,
+    ) as error:  # fmt: skip
         raise ImportFileError(_BROKEN) from error
     if len(text) > MOST_BYTES:
         raise ImportFileError("The MusicXML file is too large to be a lick. Export a part of it.")
     return text
 
 
+def _score(root: Any) -> ReadScore:
+    """Read every part; the names of parts stand in the part list."""
+    names = {
+        part.get("id"): (part.findtext("part-name") or "").strip()
+        for part in root.iterfind("part-list/score-part")
+    }
+    parts, total, beats_per_bar = [], 0, 4
+    for number, part in enumerate(root.findall("part"), start=1):
+        reader = _Reader()
+        rows = reader.read(part)
+        total += len(rows)
+        if total > MOST_NOTES:
+            raise ImportFileError(f"The file has more than {MOST_NOTES} notes. Split it.")
+        beats_per_bar = reader.beats_per_bar if number == 1 else beats_per_bar
+        if rows:
+            name = names.get(part.get("id")) or f"part {number}"
+            parts.append(ReadPart(name, tuple(rows), reader.tuning()))
+    if root.find("part") is None:
+        raise ImportFileError("The MusicXML file has no part in it.")
+    return ReadScore(tuple(parts), beats_per_bar=beats_per_bar)
+
+
 class _Reader:
-    """Walks through measures with a clock in quarters and a tempo."""
+    """Walks through the measures of a part with a clock in quarters and a tempo."""
 
     def __init__(self) -> None:
         self._divisions, self._tempo = 1.0, 120.0
         self._now_s, self._rows = 0.0, []  # type: float, list[NoteRow]
-        self._last_start, self._grace = 0.0, 0
+        self._now = Fraction(0)  # quarters from the first full bar
+        self._last_start = (0.0, Fraction(0))
         self._tied: dict[tuple[int, int | None], int] = {}
+        self._quarters_per_beat, self.beats_per_bar = Fraction(1), 4
+        self._tuning: dict[int, int] = {}
 
-    def read(self, root: Any) -> list[NoteRow]:
-        part = root.find("part")
-        if part is None:
-            raise ImportFileError("The MusicXML file has no part in it.")
+    def read(self, part: Any) -> list[NoteRow]:
+        """Read the notes of a part, by onset, their beats counted from bar 1."""
+        counted = False
         for measure in part.findall("measure"):
+            if not counted and measure.get("implicit") != "yes":
+                self._count_from(measure.get("number") or "")
+                counted = True
             for element in measure:
                 self._element(element)
-            if len(self._rows) > MOST_NOTES:
-                raise ImportFileError(f"The file has more than {MOST_NOTES} notes. Split it.")
         return sorted(self._rows, key=lambda row: (row.onset_s, row.midi))
+
+    def _count_from(self, number: str) -> None:
+        """Count so that the first full bar has its number; what stands before it is the pickup."""
+        bar = int(number) if number.isdecimal() and len(number) < 6 else 1
+        begins = Fraction((max(bar, 1) - 1) * self.beats_per_bar) * self._quarters_per_beat
+        by = (begins - self._now) / self._quarters_per_beat
+        self._rows = [
+            replace(r, onset_beats=(r.onset_beats or Fraction(0)) + by) for r in self._rows
+        ]
+        self._now = begins
+
+    def tuning(self) -> tuple[int, ...] | None:
+        """Give the open strings, thickest first, where the part tells them."""
+        strings = tuple(self._tuning[line] for line in sorted(self._tuning))
+        return strings if 4 <= len(strings) <= 9 else None
 
     def _seconds(self, duration: str | None) -> float:
         return float(duration or 0) / self._divisions * 60.0 / self._tempo
 
     def _element(self, element: Any) -> None:
-        if element.tag == "attributes" and element.findtext("divisions"):
-            self._divisions = max(float(element.findtext("divisions")), 1e-6)
+        if element.tag == "attributes":
+            self._attributes(element)
         elif element.tag in ("direction", "sound"):
             sound = element if element.tag == "sound" else element.find("sound")
             if sound is not None and sound.get("tempo"):
                 self._tempo = min(max(float(sound.get("tempo")), 5.0), 1000.0)
         elif element.tag == "backup":
-            self._now_s -= self._seconds(element.findtext("duration"))
+            self._move(element.findtext("duration"), -1)
         elif element.tag == "forward":
-            self._now_s += self._seconds(element.findtext("duration"))
+            self._move(element.findtext("duration"), 1)
         elif element.tag == "note":
             self._note(element)
 
+    def _attributes(self, element: Any) -> None:
+        if element.findtext("divisions"):
+            self._divisions = max(float(element.findtext("divisions")), 1e-6)
+        count, unit = element.findtext("time/beats"), element.findtext("time/beat-type")
+        if count and unit and count.isdecimal() and unit.isdecimal() and int(unit) and int(count):
+            many, of = int(count), int(unit)
+            compound = of in (8, 16) and many % 3 == 0 and many > 3
+            self._quarters_per_beat = Fraction(12, of) if compound else Fraction(4, of)
+            self.beats_per_bar = many // 3 if compound else many
+        for tuning in element.iterfind("staff-details/staff-tuning"):
+            self._tune(tuning)
+
+    def _tune(self, tuning: Any) -> None:
+        step = (tuning.findtext("tuning-step") or "").strip()
+        octave, line = tuning.findtext("tuning-octave"), tuning.get("line") or ""
+        if step in LETTER_SEMITONES and octave and line.isdecimal():
+            midi = LETTER_SEMITONES[step] + 12 * (int(octave) + 1)
+            midi += int(float(tuning.findtext("tuning-alter") or 0))
+            if 16 <= midi <= 88:
+                self._tuning[int(line)] = midi
+
+    def _quarters(self, duration: str | None) -> Fraction:
+        length = float(duration or 0) / self._divisions
+        if not 0.0 <= length <= 1e6:
+            raise ValueError(f"a duration of {duration}")
+        return Fraction(length).limit_denominator(5040)
+
+    def _move(self, duration: str | None, sign: int) -> None:
+        self._now_s += sign * self._seconds(duration)
+        self._now += sign * self._quarters(duration)
+
     def _note(self, element: Any) -> None:
-        length = self._seconds(element.findtext("duration"))
+        duration = element.findtext("duration")
+        length, quarters = self._seconds(duration), self._quarters(duration)
         chord = element.find("chord") is not None
         grace = element.find("grace") is not None
-        start = self._last_start if chord else max(self._now_s, 0.0)
+        start, beat = self._last_start if chord else (max(self._now_s, 0.0), self._now)
         if grace:
-            self._grace += 1
-            start, length = max(self._now_s - 0.08, 0.0), 0.08
+            start, length, quarters = max(self._now_s - 0.08, 0.0), 0.08, Fraction(0)
         pitch = element.find("pitch")
         if pitch is not None:
-            self._add(element, pitch, start, length, grace)
+            self._add(element, pitch, (start, length), (beat, quarters))
         if not chord and not grace:
-            self._last_start = start
+            self._last_start = (start, beat)
             self._now_s += length
+            self._now += quarters
 
-    def _add(self, element: Any, pitch: Any, start: float, length: float, grace: bool) -> None:
+    def _add(
+        self,
+        element: Any,
+        pitch: Any,
+        span: tuple[float, float],
+        written: tuple[Fraction, Fraction],
+    ) -> None:
+        start, length = span
         letter = LETTER_SEMITONES[pitch.findtext("step").strip()]
         alter = float(pitch.findtext("alter") or 0)
         midi = letter + alter + 12 * (int(pitch.findtext("octave")) + 1)
@@ -123,22 +212,24 @@ class _Reader:
         fret = _whole(element, "notations/technical/fret", 0, 36)
         ties = {tie.get("type") for tie in element.findall("tie")}
         key = (round(midi), string)
+        onset, beats = (quarters / self._quarters_per_beat for quarters in written)
         if "stop" in ties and key in self._tied:
-            index = self._tied[key]
-            row = self._rows[index]
-            longer = row.duration_s + length
-            self._rows[index] = NoteRow(
-                row.onset_s, longer, row.midi, row.string, row.fret, row.techniques,
-                row.bend_semitones,
-            )  # fmt: skip
+            row = self._rows[self._tied[key]]
+            self._rows[self._tied[key]] = replace(
+                row,
+                duration_s=row.duration_s + length,
+                duration_beats=(row.duration_beats or Fraction(0)) + beats,
+            )
         else:
             tags, bend = _techniques(element)
-            if grace:
-                tags |= {"grace"}
+            tags |= {"grace"} if element.find("grace") is not None else set()
             self._tied[key] = len(self._rows)
             self._rows.append(
-                NoteRow(start, max(length, 0.02), midi, string, fret, frozenset(tags), bend)
-            )
+                NoteRow(
+                    start, max(length, 0.02), midi, string, fret, frozenset(tags), bend,
+                    onset_beats=onset, duration_beats=beats,
+                )
+            )  # fmt: skip
         if "start" not in ties:
             self._tied.pop(key, None)
 

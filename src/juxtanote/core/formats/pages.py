@@ -4,15 +4,16 @@ Nothing here knows how it is painted; the window paints the same pages on screen
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 
 from juxtanote.core.formats.breakdown import breakdown
-from juxtanote.core.formats.text_tab import bend_name
+from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.form import heading_of
-from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.lesson import Context, Lesson, Phrase
 from juxtanote.core.score.note import SLURS, Note
-from juxtanote.core.score.rhythm import beams_of, count_word, is_on_beat, write_phrase
+from juxtanote.core.score.rhythm import beams_of, count_word, is_on_beat
+from juxtanote.core.score.signs import STROKE_SIGNS, bend_name
 from juxtanote.core.theory.pitch import pitch_name
 
 WIDTH, HEIGHT, MARGIN = 210.0, 297.0, 16.0  # A4, ISO 216
@@ -46,44 +47,54 @@ class Words:
     cleared: bool = False  # with the paper's colour behind it
 
 
+@dataclass(frozen=True, slots=True)
+class Block:
+    """A piece that stays whole: its drawing from its own top, its height, and the room it asks for.
+
+    `room` is how much must be left on the page for it to begin there: a heading asks for its music too.
+    """
+
+    height: float
+    strokes: tuple[Stroke, ...] = ()
+    words: tuple[Words, ...] = ()
+    room: float = 0.0
+
+
 @dataclass(slots=True)
 class Page:
-    """One sheet of paper."""
+    """One sheet of paper: blocks with the height at which each begins."""
+
+    blocks: list[tuple[float, Block]] = field(default_factory=list)
+
+    @property
+    def strokes(self) -> list[Stroke]:
+        """Every stroke where it stands on the page."""
+        return [
+            replace(stroke, points=tuple((x, y + top) for x, y in stroke.points))
+            for top, block in self.blocks
+            for stroke in block.strokes
+        ]
+
+    @property
+    def words(self) -> list[Words]:
+        """Every piece of text where it stands on the page."""
+        return [replace(w, y=w.y + top) for top, block in self.blocks for w in block.words]
+
+
+@dataclass(slots=True)
+class _Sketch:
+    """A block being drawn."""
 
     strokes: list[Stroke] = field(default_factory=list)
     words: list[Words] = field(default_factory=list)
+
+    def block(self, height: float, room: float = 0.0) -> Block:
+        return Block(height, tuple(self.strokes), tuple(self.words), max(height, room))
 
 
 def roughly(text: str, size: float, bold: bool) -> float:
     """Estimate the width of text in millimetres where no fonts are at hand."""
     return len(text) * size * POINT * (0.56 if bold else 0.52)
-
-
-class _Typesetter:
-    """Fills pages from the top."""
-
-    def __init__(self, lesson: Lesson, measure: Measure) -> None:
-        self.lesson, self.measure = lesson, measure
-        self.pages = [Page()]
-        self.y = MARGIN
-
-    @property
-    def page(self) -> Page:
-        return self.pages[-1]
-
-    def need(self, height: float) -> None:
-        """Turn the page where there is no room."""
-        if self.y + height > HEIGHT - MARGIN - 6:
-            self.pages.append(Page())
-            self.y = MARGIN
-
-    def paragraph(self, text: str, size: float, *, bold: bool = False, soft: bool = False) -> None:
-        """Set text in lines that fit."""
-        for line in text.split("\n"):
-            for part in wrap(line, WIDTH - 2 * MARGIN, size, bold, self.measure):
-                self.need(size * POINT * 1.45)
-                self.y += size * POINT * 1.45
-                self.page.words.append(Words(MARGIN, self.y, part, size, bold, soft=soft))
 
 
 def wrap(text: str, width: float, size: float, bold: bool, measure: Measure) -> list[str]:
@@ -100,35 +111,108 @@ def wrap(text: str, width: float, size: float, bold: bool, measure: Measure) -> 
     return [*parts, current] if current or not parts else parts
 
 
+def _paragraph(
+    text: str,
+    size: float,
+    measure: Measure,
+    *,
+    bold: bool = False,
+    soft: bool = False,
+    before: float = 0.0,
+    room: float = 0.0,
+) -> list[Block]:
+    """Set text in lines that fit, each a block; the first begins `before` lower and asks for `room`."""
+    blocks: list[Block] = []
+    height = size * POINT * 1.45
+    for line in text.split("\n"):
+        for part in wrap(line, WIDTH - 2 * MARGIN, size, bold, measure):
+            lead = 0.0 if blocks else before
+            words = Words(MARGIN, lead + height, part, size, bold, soft=soft)
+            blocks.append(Block(lead + height, (), (words,), 0.0 if blocks else room))
+    return blocks
+
+
+class PhraseBlocks:
+    """Sets phrases, and keeps what is set for as long as a phrase and what it is read in stay."""
+
+    def __init__(self, measure: Measure = roughly) -> None:
+        self.measure = measure
+        self._kept: dict[int, tuple[Phrase, Context, bool, list[Block]]] = {}
+
+    def of(self, phrase: Phrase, lesson: Lesson, with_breakdown: bool = True) -> list[Block]:
+        """Give the blocks of a phrase."""
+        context = lesson.context(phrase)
+        known = self._kept.get(phrase.ident)
+        if known is not None and known[0] is phrase and known[1:3] == (context, with_breakdown):
+            return known[3]
+        name = f"{context.part.name}: {phrase.name}" if len(lesson.parts) > 1 else phrase.name
+        blocks = _phrase(phrase, name, context, self.measure)
+        if with_breakdown:
+            words = breakdown(phrase, lesson)
+            blocks += _paragraph(words, 8.5, self.measure, before=1.0)
+        blocks.append(Block(5.0))
+        self._kept[phrase.ident] = phrase, context, with_breakdown, blocks
+        return blocks
+
+    def forget(self, lesson: Lesson) -> None:
+        """Let go of phrases that a lesson does not have."""
+        there = {p.ident for phrase in lesson.phrases for p in (phrase, *phrase.variants)}
+        self._kept = {ident: kept for ident, kept in self._kept.items() if ident in there}
+
+
 def lay_out(
     lesson: Lesson,
     *,
     measure: Measure = roughly,
     phrases: tuple[Phrase, ...] | None = None,
     with_breakdown: bool = True,
+    blocks: PhraseBlocks | None = None,
+    progress: Progress = no_progress,
 ) -> list[Page]:
-    """Set a handout of the given phrases (all of them by default)."""
-    setter = _Typesetter(lesson, measure)
-    _heading(setter)
-    for phrase in phrases if phrases is not None else lesson.phrases:
-        _phrase(setter, phrase, with_breakdown)
-    total = len(setter.pages)
-    for number, page in enumerate(setter.pages, start=1):
-        foot = HEIGHT - MARGIN + 4
-        page.words.append(Words(MARGIN, foot, lesson.title, 7, soft=True))
-        page.words.append(
-            Words(WIDTH - MARGIN, foot, f"{number} of {total}", 7, anchor="right", soft=True)
+    """Set a handout of the given phrases (all of them by default), each followed by its variants.
+
+    With `blocks` what was set before is not set again.
+    """
+    setter = blocks or PhraseBlocks(measure)
+    chosen = phrases if phrases is not None else lesson.phrases
+    flow = _heading(lesson, setter.measure)
+    for number, phrase in enumerate(chosen):
+        progress(number / max(len(chosen), 1))
+        for inside in (phrase, *phrase.variants):
+            flow += setter.of(inside, lesson, with_breakdown)
+    setter.forget(lesson)
+    pages = _paginated(flow)
+    for number, page in enumerate(pages, start=1):
+        foot = Words(MARGIN, 0.0, lesson.title, 7, soft=True)
+        count = Words(
+            WIDTH - MARGIN, 0.0, f"{number} of {len(pages)}", 7, anchor="right", soft=True
         )
-    return setter.pages
+        page.blocks.append((HEIGHT - MARGIN + 4, Block(0.0, (), (foot, count))))
+    return pages
 
 
-def _heading(setter: _Typesetter) -> None:
-    lesson = setter.lesson
-    setter.y += 4
-    setter.paragraph(lesson.title, 20, bold=True)
-    facts = [" ".join(pitch_name(m) for m in lesson.guitar.tuning)]
-    if lesson.guitar.capo:
-        facts.append(f"capo at fret {lesson.guitar.capo}")
+def _paginated(flow: list[Block]) -> list[Page]:
+    """Fill pages from the top; a block that has no room begins the next page."""
+    pages, y = [Page()], MARGIN
+    for block in flow:
+        if y + max(block.room, block.height) > HEIGHT - MARGIN - 6 and pages[-1].blocks:
+            pages.append(Page())
+            y = MARGIN
+        pages[-1].blocks.append((y, block))
+        y += block.height
+    return pages
+
+
+def _heading(lesson: Lesson, measure: Measure) -> list[Block]:
+    blocks = _paragraph(lesson.title, 20, measure, bold=True, before=4.0)
+    if lesson.performer:
+        blocks += _paragraph(lesson.performer, 10, measure)
+    facts = []
+    for part in lesson.parts:
+        tuning = " ".join(pitch_name(m) for m in part.guitar.tuning)
+        facts.append(f"{part.name}: {tuning}" if len(lesson.parts) > 1 else tuning)
+        if part.guitar.capo:
+            facts.append(f"capo at fret {part.guitar.capo}")
     start = lesson.phrases[0].start_s if lesson.phrases else 0.0
     time_map = lesson.time_map
     facts.append(f"{time_map.tempo_at(start):.0f} beats a minute")
@@ -139,33 +223,29 @@ def _heading(setter: _Typesetter) -> None:
         facts.append(lesson.key + (f" ({lesson.scale})" if lesson.scale else ""))
     if abs(lesson.reference_cents) >= 3:
         facts.append(f"the record sits {lesson.reference_cents:+.0f} cents off A = 440 Hz")
-    setter.paragraph(" · ".join(facts), 9, soft=True)
+    blocks += _paragraph(" · ".join(facts), 9, measure, soft=True)
     if lesson.teacher:
-        setter.paragraph(lesson.teacher, 9, soft=True)
-    setter.y += 4
+        blocks += _paragraph(lesson.teacher, 9, measure, soft=True)
+    if lesson.notes:
+        blocks += _paragraph(lesson.notes, 9, measure, before=1.0)
+    return [*blocks, Block(4.0)]
 
 
-def _phrase(setter: _Typesetter, phrase: Phrase, with_breakdown: bool) -> None:
-    lesson = setter.lesson
-    setter.need(14 + _system_height(lesson))
-    title = phrase.name + (f"  ×{phrase.repeats}" if phrase.repeats > 1 else "")
-    setter.y += 3
-    setter.paragraph(title, 13, bold=True)
-    under = heading_of(phrase, lesson)
+def _phrase(phrase: Phrase, name: str, context: Context, measure: Measure) -> list[Block]:
+    """Set a phrase's title and its lines of tab."""
+    height = _system_height(context)
+    title = name + (f"  ×{phrase.repeats}" if phrase.repeats > 1 else "")
+    blocks = _paragraph(title, 13, measure, bold=True, before=3.0, room=14.0 + height)
+    under = heading_of(phrase, context)
+    if phrase.is_variant and context.key:
+        under = ", ".join(filter(None, (under, f"in {context.key}")))
     if under:
-        setter.paragraph(under, 8.5, soft=True)
-    written = write_phrase(phrase, lesson.time_map)
-    for bars in _systems(written, lesson):
-        setter.need(_system_height(lesson))
-        _system(setter, bars, lesson)
-    if with_breakdown:
-        setter.y += 1
-        setter.paragraph(breakdown(phrase, lesson), 8.5)
-    setter.y += 5
+        blocks += _paragraph(under, 8.5, measure, soft=True)
+    return blocks + [_system(bars, context) for bars in _systems(phrase, context)]
 
 
-def _system_height(lesson: Lesson) -> float:
-    return HEAD_ROOM + LINE_GAP * (lesson.guitar.string_count - 1) + FOOT_ROOM
+def _system_height(context: Context) -> float:
+    return HEAD_ROOM + LINE_GAP * (context.guitar.string_count - 1) + FOOT_ROOM
 
 
 @dataclass(frozen=True, slots=True)
@@ -177,7 +257,7 @@ class _Bar:
     beats: int = 4
 
 
-def _systems(phrase: Phrase, lesson: Lesson) -> list[list[_Bar]]:
+def _systems(phrase: Phrase, lesson: Context) -> list[list[_Bar]]:
     """Break a phrase into lines of bars by how wide they must be."""
     if not phrase.notes:
         return []
@@ -215,11 +295,11 @@ def _beat_width(notes: tuple[Note, ...]) -> float:
     return min(max(5.4 / max(least, 0.1), BEAT_WIDTH_LEAST), BEAT_WIDTH_MOST)
 
 
-def _system(setter: _Typesetter, bars: list[_Bar], lesson: Lesson) -> None:
+def _system(bars: list[_Bar], lesson: Context) -> Block:
     """Draw one line of tab."""
-    page, strings = setter.page, lesson.guitar.string_count
+    page, strings = _Sketch(), lesson.guitar.string_count
     per_bar = lesson.time_map.beats_per_bar
-    top = setter.y + HEAD_ROOM
+    top = HEAD_ROOM
     bottom = top + LINE_GAP * (strings - 1)
     left = MARGIN + 6
     natural = sum(bar.beat_width * bar.beats for bar in bars)
@@ -251,11 +331,11 @@ def _system(setter: _Typesetter, bars: list[_Bar], lesson: Lesson) -> None:
     notes = [note for bar in bars for note in bar.notes]
     for index, note in enumerate(notes):
         _note(page, note, notes, index, place, top)
-    setter.y = bottom + FOOT_ROOM
+    return page.block(bottom + FOOT_ROOM)
 
 
 def _note(
-    page: Page, note: Note, notes: list[Note], index: int, place: dict[int, float], top: float
+    page: _Sketch, note: Note, notes: list[Note], index: int, place: dict[int, float], top: float
 ) -> None:
     """Draw a fret number and its techniques."""
     written, tags = note.written, note.written.techniques
@@ -287,7 +367,7 @@ def _note(
         page.words.append(Words(x, y - 1.7, "·", 9, True, "middle"))
 
 
-def _slur(page: Page, start: float, end: float, y: float, sign: str) -> None:
+def _slur(page: _Sketch, start: float, end: float, y: float, sign: str) -> None:
     """Draw an arc between two notes of a string."""
     height = min(1.6, 0.25 * max(end - start, 1.0))
     points = []
@@ -300,7 +380,7 @@ def _slur(page: Page, start: float, end: float, y: float, sign: str) -> None:
 
 
 def _bend(
-    page: Page, x: float, y: float, top: float, semitones: float, tags: frozenset[str]
+    page: _Sketch, x: float, y: float, top: float, semitones: float, tags: frozenset[str]
 ) -> None:
     """Draw a bend as it rises, with its amount over it."""
     peak = top - 3.4
@@ -324,10 +404,9 @@ def _bend(
         )
 
 
-STROKE_SIGNS = {"down": "⊓", "up": "∨", "thumb": "p", "index": "i", "middle": "m", "ring": "a"}
-
-
-def _rhythm(page: Page, bar: _Bar, place: dict[int, float], bottom: float, lesson: Lesson) -> None:
+def _rhythm(
+    page: _Sketch, bar: _Bar, place: dict[int, float], bottom: float, lesson: Context
+) -> None:
     """Draw stems, beams, dots, tuplets, counts, fingers and strokes under a bar."""
     stops: dict[Fraction, list[Note]] = {}
     for note in bar.notes:
@@ -365,7 +444,7 @@ def _rhythm(page: Page, bar: _Bar, place: dict[int, float], bottom: float, lesso
 
 
 def _beams(
-    page: Page,
+    page: _Sketch,
     beat: int,
     onsets: list[Fraction],
     stops: dict[Fraction, list[Note]],

@@ -3,9 +3,10 @@
 from fractions import Fraction
 
 from juxtanote.core.score.form import heading_of
-from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.lesson import Context, Lesson, Part, Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.rhythm import count_word
+from juxtanote.core.score.signs import bend_name
 from juxtanote.core.theory.pitch import pitch_name
 
 COLUMNS_PER_BEAT = 12
@@ -14,23 +15,6 @@ LEGEND = (
     "h hammer-on  p pull-off  / \\ slide  b bend (1/4, 1/2, full, 1 1/2, 2)  pb bent before  "
     "r release  ~ vibrato  t tap  x dead  <12> natural harmonic  PM palm mute"
 )
-BEND_NAMES = {0.5: "1/4", 1.0: "1/2", 2.0: "full", 3.0: "1 1/2", 4.0: "2"}
-
-
-def bend_name(semitones: float) -> str:
-    """Name a bend by the nearest quarter tone, in whole tones.
-
-    Examples
-    --------
-    >>> bend_name(1.96), bend_name(0.5), bend_name(1.5)
-    ('full', '1/4', '3/4')
-    """
-    nearest = round(semitones * 2) / 2
-    if nearest in BEND_NAMES:
-        return BEND_NAMES[nearest]
-    tones = Fraction(nearest / 2).limit_denominator(4)
-    whole, part = divmod(tones, 1)
-    return f"{whole} {part}" if whole and part else str(whole or part)
 
 
 def note_text(note: Note) -> str:
@@ -56,25 +40,36 @@ def note_text(note: Note) -> str:
 
 def write_text_tab(lesson: Lesson) -> str:
     """Write every phrase of a lesson as text tab with counts."""
-    guitar = lesson.guitar
-    tuning = " ".join(pitch_name(m) for m in guitar.tuning)
     time_map = lesson.time_map
     start = lesson.phrases[0].start_s if lesson.phrases else 0.0
     count, unit = time_map.signature
     head = [
-        lesson.title,
-        f"Tuning {tuning}" + (f", capo {guitar.capo}" if guitar.capo else ""),
+        lesson.title + (f", {lesson.performer}" if lesson.performer else ""),
+        *(_tuning_line(part, len(lesson.parts) > 1) for part in lesson.parts),
         f"{time_map.tempo_at(start):.0f} beats a minute, {count}/{unit}",
         LEGEND,
     ]
     parts = ["\n".join(head)]
-    parts += [_phrase_text(phrase, lesson) for phrase in lesson.phrases if phrase.notes]
+    parts += [
+        _phrase_text(inside, lesson)
+        for phrase in lesson.phrases
+        for inside in (phrase, *phrase.variants)
+        if inside.notes
+    ]
     return "\n\n".join(parts) + "\n"
 
 
-def _phrase_text(phrase: Phrase, lesson: Lesson) -> str:
+def _tuning_line(part: Part, named: bool) -> str:
+    tuning = " ".join(pitch_name(m) for m in part.guitar.tuning)
+    capo = f", capo {part.guitar.capo}" if part.guitar.capo else ""
+    return (f"{part.name}: tuning " if named else "Tuning ") + tuning + capo
+
+
+def _phrase_text(phrase: Phrase, whole: Lesson) -> str:
+    lesson = whole.context(phrase)
     time_map = lesson.time_map
-    title = f"{phrase.name}" + (f" ×{phrase.repeats}" if phrase.repeats > 1 else "")
+    name = f"{lesson.part.name}: {phrase.name}" if len(whole.parts) > 1 else phrase.name
+    title = f"{name}" + (f" ×{phrase.repeats}" if phrase.repeats > 1 else "")
     under = heading_of(phrase, lesson)
     if under:
         title += f" ({under})"
@@ -94,13 +89,13 @@ def _phrase_text(phrase: Phrase, lesson: Lesson) -> str:
     return "\n".join(blocks)
 
 
-def _onset(note: Note, lesson: Lesson) -> Fraction:
+def _onset(note: Note, lesson: Context) -> Fraction:
     if note.written.onset_beats is not None:
         return note.written.onset_beats
     return Fraction(round(float(lesson.time_map.to_beats(note.onset_s)) * 12), 12)
 
 
-def _bar_lines(notes: list[Note], bar: int, lesson: Lesson) -> list[str]:
+def _bar_lines(notes: list[Note], bar: int, lesson: Context) -> list[str]:
     """Draw one bar: a line of counts, then each string from the thinnest."""
     per_bar = lesson.time_map.beats_per_bar
     strings = lesson.guitar.string_count

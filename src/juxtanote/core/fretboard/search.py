@@ -16,6 +16,7 @@ from juxtanote.core.fretboard.states import Event, EventKey, Tables
 from juxtanote.core.fretboard.strokes import Picking
 
 MOST_RINGING = 48
+HASTY_STATES, HASTY_RINGING = 12, 4
 INSIDE = 0.12
 """Cost of each inside change of the pick: many re-finger a line to avoid them (common practice)."""
 
@@ -73,11 +74,25 @@ class Chain:
         self._standing = np.stack([w.standing() for w in weights])
         self._moving = np.stack([w.moving() for w in weights])
         self._columns: list[_Column] = []
+        self.is_hasty = False  # from here on only the cheapest few ways to hold an event are kept
+
+    def _thinned(
+        self, held: HandStates, own: NDArray[np.float64]
+    ) -> tuple[HandStates, NDArray[np.float64]]:
+        if not self.is_hasty or len(held) <= HASTY_STATES:
+            return held, own
+        best = np.sort(np.argsort(own[0], kind="stable")[:HASTY_STATES])
+        kept = HandStates(held.strings[best], held.frets[best], held.position[best])
+        return kept, own[:, best]
 
     def add(self, event: Event, problems: list[str]) -> None:
         """Extend every cheapest way by one event; what has no way is told in `problems`."""
         name, held = self._tables.states(self._notes, event, problems)
         own = self._standing @ self._tables.own(name, held, event)
+        whole = len(held)
+        held, own = self._thinned(held, own)
+        if len(held) < whole:
+            name = (*name, ("hasty",))
         states, number = held, len(self._columns)
         if self._picking is not None and self._picking.chosen:
             states, own = twice(held), np.tile(own, 2) + self._picking.begin(number, len(held))
@@ -130,7 +145,9 @@ class Chain:
                     back = np.where(cost < other, back, way)
                     cost = np.minimum(cost, other)
                 reached[key] = cost, back
-        keys = sorted(reached, key=lambda key: float(reached[key][0].min()))[:MOST_RINGING]
+        keys = sorted(reached, key=lambda key: float(reached[key][0].min()))[
+            : HASTY_RINGING if self.is_hasty else MOST_RINGING
+        ]
         cost = np.stack([reached[key][0] + own for key in keys], axis=1)
         for column, tags in enumerate(event.traits.techniques):
             if tags & {"hammer-on", "pull-off", "slide", "tap"}:

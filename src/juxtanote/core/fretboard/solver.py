@@ -1,5 +1,6 @@
 """Where to play a phrase: the best placement, and real alternatives to it."""
 
+import time
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -98,9 +99,16 @@ def _search(
     events = group_events(notes)
     picking = picking_of(notes, school)
     chain = Chain(tables_for(guitar), notes, list(profiles.values()), picking)
+    until = time.monotonic() + LONGEST_S
     for number, event in enumerate(events):
+        if not chain.is_hasty and time.monotonic() > until:
+            chain.is_hasty = True
+            problems.append(
+                f"From {event.onset_s:.2f} s on only the likeliest places were weighed: the phrase takes "
+                "too long to place whole. Cut it into shorter phrases."
+            )
         chain.add(event, problems)
-        if number % 50 == 0:
+        if number % 8 == 0:
             progress(number / len(events))
     ways = dict(zip(profiles, chain.best_ways(), strict=True))
     told = [
@@ -115,6 +123,8 @@ def _placement(name: str, way: Way, problems: list[str]) -> Placement:
     return Placement(way.strings, way.frets, way.positions, cost, name, tuple(problems))
 
 
+LONGEST_S = 8.0
+"""After so many seconds of exact search the rest of a phrase is searched among few places."""
 EVEN, MOST_FOR_EVEN = "runs even across the strings", 120
 HALF_BEGUN = 1.0
 """Cost of a run that begins in the middle of a string's share."""

@@ -5,7 +5,8 @@ phrase that is solved again after one change finds almost all of them ready.
 """
 
 import itertools
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -22,11 +23,13 @@ from juxtanote.core.fretboard.costs import (
     moving_features,
     standing_features,
 )
-from juxtanote.core.theory.tuning import Guitar
+from juxtanote.core.theory.tuning import MOST_STRINGS, Guitar
 
 TOGETHER_S = 0.03
 RINGS_ON_S = 0.06
 MOST_GRIPS = 400
+MOST_TRIED = 4000
+MOST_STATES = 300
 MOST_SOUNDING = 40
 MOST_KEPT = 12_000_000  # numbers, about 100 MB
 
@@ -80,9 +83,8 @@ def hand_states(
     choices = [_choices(guitar, notes[m], problems) for m in event.notes]
     grips = [
         grip
-        for grip in itertools.islice(itertools.product(*choices), 200_000)
-        if len({string for string, _ in grip}) == len(grip)
-        and bar_is_straight(tuple(fret for _, fret in grip), event.traits.techniques)
+        for grip in itertools.islice(_grips(choices), MOST_TRIED)
+        if bar_is_straight(tuple(fret for _, fret in grip), event.traits.techniques)
     ]
     if not grips:
         at = notes[event.notes[0]].onset_s
@@ -91,16 +93,41 @@ def hand_states(
     rows: list[tuple[tuple[tuple[int, int], ...], int]] = []
     for grip in sorted(grips, key=_spread)[:MOST_GRIPS]:
         rows += [(grip, position) for position in _positions(guitar, grip, event.traits)]
+        if len(rows) >= MOST_STATES:
+            break
     if not rows:
         at = notes[event.notes[0]].onset_s
         problems.append(f"The grip at {at:.2f} s is wider than a hand can reach.")
         best = min(grips, key=_spread)
-        rows = [(best, max(min(f for _, f in best if f > 0), 1))]
+        rows = [(best, max(min((f for _, f in best if f > 0), default=1), 1))]
     return HandStates(
         np.array([[s for s, _ in grip] for grip, _ in rows]),
         np.array([[f for _, f in grip] for grip, _ in rows]),
         np.array([position for _, position in rows]),
     )
+
+
+def _grips(choices: list[list[tuple[int, int]]]) -> Iterator[tuple[tuple[int, int], ...]]:
+    """Give every choice of a place for each note with no string taken twice, first places first."""
+    if len(choices) > MOST_STRINGS:
+        return
+    # Notes with few places are chosen first: a string that they need is then known to be taken.
+    order = sorted(range(len(choices)), key=lambda k: len(choices[k]))
+    chosen: dict[int, tuple[int, int]] = {}
+    taken: set[int] = set()
+
+    def choose(step: int) -> Iterator[tuple[tuple[int, int], ...]]:
+        if step == len(order):
+            yield tuple(chosen[k] for k in range(len(choices)))
+            return
+        for place in choices[order[step]]:
+            if place[0] not in taken:
+                chosen[order[step]] = place
+                taken.add(place[0])
+                yield from choose(step + 1)
+                taken.discard(place[0])
+
+    yield from choose(0)
 
 
 def _no_grip(notes: list[NoteToPlace], event: Event, at_s: float) -> str:
@@ -118,7 +145,17 @@ def _no_grip(notes: list[NoteToPlace], event: Event, at_s: float) -> str:
 
 
 def _choices(guitar: Guitar, note: NoteToPlace, problems: list[str]) -> list[tuple[int, int]]:
+    if note.string is not None and note.fret is not None:
+        if note.string <= guitar.string_count and note.fret <= guitar.last_fret:
+            return [(note.string, note.fret)]
+        problems.append(
+            f"String {note.string}, fret {note.fret} at {note.onset_s:.2f} s is not on this guitar: "
+            "the note is placed anew."
+        )
+        note = replace(note, string=None, fret=None)
     places = find_candidates(guitar, note)
+    if not places and note.string is not None and note.string > guitar.string_count:
+        places = find_candidates(guitar, replace(note, string=None))
     if places:
         return places
     if "dead" in note.techniques:
@@ -151,7 +188,7 @@ def _positions(guitar: Guitar, grip: tuple[tuple[int, int], ...], traits: EventT
         return list(range(1, guitar.last_fret))
     low, high = min(held), max(held)
     first = max(high - 4, 1)
-    reach = fret_mm(guitar, np.arange(guitar.last_fret + 1))
+    reach = fret_mm(guitar, np.arange(max(guitar.last_fret, high) + 1))
     return [p for p in range(first, low + 1) if reach[high] - reach[p] <= REACH_MM]
 
 

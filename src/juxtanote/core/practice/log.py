@@ -2,42 +2,59 @@
 
 from dataclasses import dataclass, replace
 
-from juxtanote.core.score.lesson import Lesson, LogEntry
+from juxtanote.core.score.kept import Kept, LogEntry
+from juxtanote.core.score.lesson import Lesson
 
 SAME_SPEED = 0.005
 
 
 @dataclass(frozen=True, slots=True)
 class Point:
-    """One day of one phrase, for the plot."""
+    """One day of one phrase (or of phrases joined), for the plot."""
 
     date: str
-    phrase: str
+    phrases: tuple[int, ...]
+    name: str
     best_speed: float
     repeats: int
 
 
-def add_practice(lesson: Lesson, date: str, phrase: str, speed: float, repeats: int) -> Lesson:
+def add_practice(
+    kept: Kept, date: str, phrases: tuple[int, ...], name: str, speed: float, repeats: int
+) -> Kept:
     """Log practice; repeats at the same speed on the same day add up in one entry."""
     if repeats < 1:
-        return lesson
-    entries = list(lesson.log)
+        return kept
+    entries = list(kept.log)
     for index, entry in enumerate(entries):
-        same = entry.date == date and entry.phrase == phrase
-        if same and abs(entry.speed - speed) < SAME_SPEED and not entry.note:
+        same = entry.date == date and entry.phrases == phrases and not entry.note
+        if same and abs(entry.speed - speed) < SAME_SPEED and (phrases or entry.name == name):
             entries[index] = replace(entry, repeats=entry.repeats + repeats)
-            return replace(lesson, log=tuple(entries))
-    entries.append(LogEntry(date, phrase, round(speed, 3), repeats))
-    return replace(lesson, log=tuple(entries))
+            return replace(kept, log=tuple(entries))
+    entries.append(LogEntry(date, phrases, name, round(speed, 3), repeats))
+    return replace(kept, log=tuple(entries))
 
 
-def daily_points(log: tuple[LogEntry, ...], phrase: str | None = None) -> list[Point]:
+def name_of(entry: LogEntry, lesson: Lesson) -> str:
+    """Give what the phrases of an entry are called now, or what they were called where they are gone."""
+    return current_name(entry.phrases, entry.name, lesson)
+
+
+def current_name(phrases: tuple[int, ...], name: str, lesson: Lesson) -> str:
+    """Join the present names of phrases; `name` where one of them is gone."""
+    found = [lesson.phrase(ident) for ident in phrases]
+    names = [phrase.name for phrase in found if phrase is not None]
+    return " + ".join(names) if names and len(names) == len(found) else name
+
+
+def daily_points(lesson: Lesson, phrase: int | None = None) -> list[Point]:
     """Give for each day and phrase the best speed and all repeats, by date."""
-    days: dict[tuple[str, str], list[LogEntry]] = {}
-    for entry in log:
-        if phrase is None or entry.phrase == phrase:
-            days.setdefault((entry.date, entry.phrase), []).append(entry)
+    days: dict[tuple[str, tuple[int, ...], str], list[LogEntry]] = {}
+    for entry in lesson.kept.log:
+        if phrase is None or entry.phrases == (phrase,):
+            name = name_of(entry, lesson)
+            days.setdefault((entry.date, entry.phrases, name), []).append(entry)
     return [
-        Point(date, name, max(e.speed for e in entries), sum(e.repeats for e in entries))
-        for (date, name), entries in sorted(days.items())
+        Point(date, idents, name, max(e.speed for e in entries), sum(e.repeats for e in entries))
+        for (date, idents, name), entries in sorted(days.items())
     ]

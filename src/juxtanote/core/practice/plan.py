@@ -2,57 +2,62 @@
 
 from dataclasses import dataclass
 
-from juxtanote.core.audio.player import FASTEST, SLOWEST, SpeedStep
+from juxtanote.core.audio.player import SpeedStep
+from juxtanote.core.score.kept import StepPlan
 from juxtanote.core.score.lesson import Phrase
+
+MOST_CHUNKS = 400
 
 
 @dataclass(frozen=True, slots=True)
-class StepPlan:
-    """Start at one speed, play so many repeats, go up a step, until the goal."""
+class Chunk:
+    """A phrase, or the first phrases joined: which they are, and the stretch that is looped."""
 
-    start: float = 0.5
-    step: float = 0.05
-    goal: float = 1.0
-    repeats: int = 4
-
-    def __post_init__(self) -> None:
-        if not SLOWEST <= self.start <= FASTEST or not SLOWEST <= self.goal <= FASTEST:
-            raise ValueError(f"speeds go from {SLOWEST} to {FASTEST}")
-        if not 0.005 <= self.step <= 0.5 or not 1 <= self.repeats <= 100:
-            raise ValueError("a step is 0.005 to 0.5, repeats 1 to 100")
-
-    def steps(self) -> tuple[SpeedStep, ...]:
-        """List every speed with its repeats; the last is the goal.
-
-        Examples
-        --------
-        >>> [s.speed for s in StepPlan(0.5, 0.25, 1.0, 2).steps()]
-        [0.5, 0.75, 1.0]
-        """
-        up = 1 if self.goal >= self.start else -1
-        count = int(abs(self.goal - self.start) / self.step - 1e-9) + 1
-        speeds = [round(self.start + up * self.step * k, 4) for k in range(count)]
-        if abs(self.goal - self.start) < 1e-9:
-            speeds = [self.start]
-        elif speeds[-1] != self.goal:
-            speeds.append(self.goal)
-        return tuple(SpeedStep(speed, self.repeats) for speed in speeds)
+    phrases: tuple[int, ...]
+    name: str
+    start_s: float
+    end_s: float
 
 
-def joined_chunks(phrases: list[Phrase]) -> list[tuple[str, float, float]]:
-    """Plan part by part, joined from the start: 1, 2, 1+2, 3, 1+2+3, as (name, start, end).
+def speed_steps(plan: StepPlan) -> tuple[SpeedStep, ...]:
+    """List every speed of a plan with its repeats; the last is the goal.
+
+    Examples
+    --------
+    >>> [s.speed for s in speed_steps(StepPlan(0.5, 0.25, 1.0, 2))]
+    [0.5, 0.75, 1.0]
+    """
+    up = 1 if plan.goal >= plan.start else -1
+    count = int(abs(plan.goal - plan.start) / plan.step - 1e-9) + 1
+    speeds = [round(plan.start + up * plan.step * k, 4) for k in range(count)]
+    if abs(plan.goal - plan.start) < 1e-9:
+        speeds = [plan.start]
+    elif speeds[-1] != plan.goal:
+        speeds.append(plan.goal)
+    return tuple(SpeedStep(speed, plan.repeats) for speed in speeds)
+
+
+def joined_chunks(phrases: list[Phrase]) -> list[Chunk]:
+    """Plan part by part, joined from the start: 1, 2, 1+2, 3, 1+2+3.
 
     Examples
     --------
     >>> a, b = Phrase(1, "A", 0.0, 1.0), Phrase(2, "B", 1.0, 2.0)
-    >>> [name for name, _, _ in joined_chunks([a, b])]
+    >>> [chunk.name for chunk in joined_chunks([a, b])]
     ['A', 'B', 'A + B']
     """
     ordered = sorted(phrases, key=lambda phrase: phrase.start_s)
-    plan: list[tuple[str, float, float]] = []
+    plan: list[Chunk] = []
+    end = 0.0
     for index, phrase in enumerate(ordered):
-        plan.append((phrase.name, phrase.start_s, phrase.end_s))
-        if index:
-            name = " + ".join(p.name for p in ordered[: index + 1])
-            plan.append((name, ordered[0].start_s, max(p.end_s for p in ordered[: index + 1])))
+        end = max(end, phrase.end_s)
+        plan.append(Chunk((phrase.ident,), phrase.name, phrase.start_s, phrase.end_s))
+        if index and len(plan) < MOST_CHUNKS:
+            inside = ordered[: index + 1]
+            name = (
+                " + ".join(p.name for p in inside)
+                if index < 6
+                else (f"{ordered[0].name} to {phrase.name}")
+            )
+            plan.append(Chunk(tuple(p.ident for p in inside), name, ordered[0].start_s, end))
     return plan

@@ -1,12 +1,13 @@
 """What a person does to a lesson: each edit is a function from a lesson to a new lesson.
 
-Everything decided by hand is locked, so that a new listening or placement works around it.
+Everything decided by hand is locked, so that a new listening or placement works around it. Every edit
+of notes ends with their written time derived anew (`timing.counted`).
 """
 
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 
-from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.lesson import Lesson, Part, Phrase
 from juxtanote.core.score.note import (
     BENDS,
     ONE_NOTE,
@@ -20,17 +21,35 @@ from juxtanote.core.score.note import (
     RunnerUp,
     WrittenNote,
 )
+from juxtanote.core.score.timing import counted
 from juxtanote.core.theory.tuning import Guitar
 
 SHORTEST_NOTE_S = 0.02
 SHORTEST_PHRASE_S = 0.1
+MOST_DELETED = 2000
+SAME_ONSET_S = 0.05
 
 
 def _with(lesson: Lesson, ident: int, change: Callable[[Phrase], Phrase]) -> Lesson:
     phrase = lesson.phrase(ident)
     if phrase is None:
         raise ValueError(f"there is no phrase number {ident}")
-    return lesson.with_phrase(change(phrase))
+    changed = change(phrase)
+    if _told_otherwise(phrase, changed):
+        changed = counted(changed, lesson.time_map)
+    return lesson.with_phrase(changed) if changed is not phrase else lesson
+
+
+def _told_otherwise(before: Phrase, after: Phrase) -> bool:
+    """Whether anything differs that written time is derived from."""
+    if (before.evenness, before.subdivision) != (after.evenness, after.subdivision):
+        return True
+    return before.notes is not after.notes
+
+
+def _touched(phrase: Phrase, **fields: object) -> Phrase:
+    """Change fields of a phrase by hand: it is no proposal any more."""
+    return replace(phrase, proposed=False, **fields)  # type: ignore[arg-type]
 
 
 def _each_note(
@@ -47,12 +66,24 @@ def _each_note(
 # Phrases
 
 
-def cut_phrase(lesson: Lesson, start_s: float, end_s: float, name: str = "") -> Lesson:
-    """Add an empty phrase over a stretch of the recording."""
+def cut_phrase(
+    lesson: Lesson,
+    start_s: float,
+    end_s: float,
+    name: str = "",
+    *,
+    part: int | None = None,
+    proposed: bool = False,
+) -> Lesson:
+    """Add an empty phrase over a stretch of the recording, to the first part unless told."""
     start, end = sorted((max(start_s, 0.0), max(end_s, 0.0)))
     end = max(end, start + SHORTEST_PHRASE_S)
     number = lesson.fresh_phrase_number()
-    return lesson.with_phrase(Phrase(number, name or next_phrase_name(lesson), start, end))
+    chosen = lesson.parts[0].ident if part is None else part
+    phrase = Phrase(
+        number, name or next_phrase_name(lesson), start, end, part=chosen, proposed=proposed
+    )
+    return lesson.with_phrase(phrase)
 
 
 def next_phrase_name(lesson: Lesson) -> str:
@@ -64,25 +95,69 @@ def next_phrase_name(lesson: Lesson) -> str:
 
 
 def move_phrase_edge(lesson: Lesson, ident: int, edge: str, seconds: float) -> Lesson:
-    """Move the start or the end of a phrase."""
+    """Move the start or the end of a phrase; its variants take the same time."""
 
     def moved(phrase: Phrase) -> Phrase:
         if edge == "start":
-            start = min(max(seconds, 0.0), phrase.end_s - SHORTEST_PHRASE_S)
-            return replace(phrase, start_s=start)
-        return replace(phrase, end_s=max(seconds, phrase.start_s + SHORTEST_PHRASE_S))
+            times = min(max(seconds, 0.0), phrase.end_s - SHORTEST_PHRASE_S), phrase.end_s
+        else:
+            times = phrase.start_s, max(seconds, phrase.start_s + SHORTEST_PHRASE_S)
+        variants = tuple(replace(v, start_s=times[0], end_s=times[1]) for v in phrase.variants)
+        return _touched(phrase, start_s=times[0], end_s=times[1], variants=variants)
 
-    return _with(lesson, ident, moved)
+    source = lesson.source_of(ident)
+    return _with(lesson, source.ident if source else ident, moved)
 
 
 def change_phrase(lesson: Lesson, ident: int, **fields: object) -> Lesson:
     """Replace fields of a phrase: name, repeats, status, breakdown and the like."""
-    return _with(lesson, ident, lambda p: replace(p, **fields))  # type: ignore[arg-type]
+    return _with(lesson, ident, lambda p: _touched(p, **fields))
 
 
 def delete_phrase(lesson: Lesson, ident: int) -> Lesson:
-    """Take a phrase away."""
-    return replace(lesson, phrases=tuple(p for p in lesson.phrases if p.ident != ident))
+    """Take a phrase away, or a variant from under its phrase."""
+    phrases = tuple(
+        replace(p, variants=tuple(v for v in p.variants if v.ident != ident)) if p.variants else p
+        for p in lesson.phrases
+        if p.ident != ident
+    )
+    return replace(lesson, phrases=phrases)
+
+
+def refuse_proposals(lesson: Lesson) -> Lesson:
+    """Take away every phrase that the program proposed and nobody touched since."""
+    kept = tuple(p for p in lesson.phrases if not p.proposed or p.notes or p.variants)
+    return replace(lesson, phrases=kept)
+
+
+def add_variant(lesson: Lesson, source: int, variant: Phrase) -> Lesson:
+    """Hang a variant under the phrase that it comes from."""
+    return _with(lesson, source, lambda p: replace(p, variants=(*p.variants, variant)))
+
+
+# Parts
+
+
+def add_part(lesson: Lesson, name: str, role: str) -> Lesson:
+    """Add a part, with the guitar of the first."""
+    number = 1 + max(part.ident for part in lesson.parts)
+    first = lesson.parts[0]
+    part = Part(number, name or f"Guitar {number}", role, first.guitar, first.school)
+    return replace(lesson, parts=(*lesson.parts, part))
+
+
+def change_part(lesson: Lesson, ident: int, **fields: object) -> Lesson:
+    """Replace name, role or school of a part (its guitar: `fretboard` follows)."""
+    changed = replace(lesson.part(ident), **fields)  # type: ignore[arg-type]
+    return replace(lesson, parts=tuple(changed if p.ident == ident else p for p in lesson.parts))
+
+
+def delete_part(lesson: Lesson, ident: int) -> Lesson:
+    """Take a part and its phrases away; the last part stays."""
+    if len(lesson.parts) < 2:
+        raise ValueError("a lesson has at least one part")
+    parts = tuple(part for part in lesson.parts if part.ident != ident)
+    return replace(lesson, parts=parts, phrases=tuple(p for p in lesson.phrases if p.part != ident))
 
 
 # Notes
@@ -95,16 +170,22 @@ def change_written(
     return _each_note(lesson, phrase, notes, lambda n: n.rewritten(lock, **fields))
 
 
+def guitar_of(lesson: Lesson, phrase: int) -> Guitar:
+    """Give the guitar that a phrase is played on."""
+    return lesson.context(lesson.phrase(phrase)).guitar
+
+
 def set_place(lesson: Lesson, phrase: int, note: int, string: int, fret: int) -> Lesson:
     """Put a note on a string and fret. Another pitch than the heard one locks the pitch too."""
-    if not 1 <= string <= lesson.guitar.string_count or not 0 <= fret <= lesson.guitar.last_fret:
+    guitar = guitar_of(lesson, phrase)
+    if not 1 <= string <= guitar.string_count or not 0 <= fret <= guitar.last_fret:
         raise ValueError(f"string {string}, fret {fret} is not on this guitar")
 
     def placed(old: Note) -> Note:
         new = old.rewritten("place", string=string, fret=fret)
         if "natural-harmonic" in old.written.techniques:
             return new
-        midi = lesson.guitar.midi_at(string, fret)
+        midi = guitar.midi_at(string, fret)
         return new if abs(midi - old.heard.midi) < 0.5 else new.rewritten("pitch")
 
     return _each_note(lesson, phrase, [note], placed)
@@ -115,9 +196,10 @@ def move_to_neighbour(lesson: Lesson, phrase: int, notes: Iterable[int], step: i
 
     Notes that would leave the neck stay.
     """
+    guitar = guitar_of(lesson, phrase)
 
     def moved(note: Note) -> Note:
-        place = neighbour_place(lesson.guitar, note, step)
+        place = neighbour_place(guitar, note, step)
         return note if place is None else note.rewritten("place", string=place[0], fret=place[1])
 
     return _each_note(lesson, phrase, notes, moved)
@@ -160,12 +242,26 @@ def toggle_technique(lesson: Lesson, phrase: int, notes: Iterable[int], techniqu
     return _each_note(lesson, phrase, chosen, toggled)
 
 
-def delete_notes(lesson: Lesson, phrase: int, notes: Iterable[int]) -> Lesson:
-    """Take notes out of a phrase."""
-    gone = set(notes)
-    return _with(
-        lesson, phrase, lambda p: p.with_notes([n for n in p.notes if n.ident not in gone])
+def unlock_notes(lesson: Lesson, phrase: int, notes: Iterable[int]) -> Lesson:
+    """Take every lock off notes."""
+    return _each_note(
+        lesson,
+        phrase,
+        notes,
+        lambda n: replace(n, written=replace(n.written, locked=frozenset())),
     )
+
+
+def delete_notes(lesson: Lesson, phrase: int, notes: Iterable[int]) -> Lesson:
+    """Take notes out of a phrase; it remembers them, so that no listening brings them back."""
+    gone = set(notes)
+
+    def without(found: Phrase) -> Phrase:
+        marks = [(n.onset_s, n.heard.midi) for n in found.notes if n.ident in gone]
+        left = found.with_notes([n for n in found.notes if n.ident not in gone])
+        return replace(left, deleted=(*found.deleted, *marks)[-MOST_DELETED:])
+
+    return _with(lesson, phrase, without)
 
 
 def add_note(lesson: Lesson, phrase: int, onset_s: float, string: int, fret: int) -> Lesson:
@@ -175,10 +271,9 @@ def add_note(lesson: Lesson, phrase: int, onset_s: float, string: int, fret: int
         number = 1 + max((n.ident for n in found.notes), default=0)
         later = [n.onset_s for n in found.notes if n.onset_s > onset_s + SHORTEST_NOTE_S]
         end = min([onset_s + 0.25, *later])
-        heard = HeardNote(
-            onset_s, end, float(lesson.guitar.midi_at(string, fret)), evidence=("added by hand",)
-        )
-        written = WrittenNote(string, fret, locked=frozenset({"pitch", "place", "time"}))
+        pitch = float(guitar_of(lesson, phrase).midi_at(string, fret))
+        heard = HeardNote(onset_s, end, pitch, evidence=("added by hand",))
+        written = WrittenNote(string, fret, locked=frozenset({"pitch", "place", "heard"}))
         return found.with_notes([*found.notes, Note(number, heard, written)])
 
     return _with(lesson, phrase, added)
@@ -196,9 +291,38 @@ def move_note_edge(lesson: Lesson, phrase: int, note: int, edge: str, seconds: f
             changed = replace(heard, onset_s=onset, curve=curve)
         else:
             changed = replace(heard, offset_s=max(seconds, heard.onset_s + SHORTEST_NOTE_S))
-        return replace(old, heard=changed).rewritten("time")
+        return replace(old, heard=changed).rewritten("heard")
 
     return _each_note(lesson, phrase, [note], moved)
+
+
+def shift_note_edges(
+    lesson: Lesson, phrase: int, notes: Iterable[int], edge: str, by_s: float
+) -> Lesson:
+    """Move the onsets or the ends of several notes by the same time."""
+    for note in notes:
+        found = lesson.phrase(phrase)
+        old = found.note(note) if found is not None else None
+        if old is not None:
+            here = old.onset_s if edge == "onset" else old.offset_s
+            lesson = move_note_edge(lesson, phrase, note, edge, here + by_s)
+    return lesson
+
+
+def shift_octave(lesson: Lesson, phrase: int, notes: Iterable[int], octaves: int) -> Lesson:
+    """Hear notes an octave higher or lower: what was heard is corrected, the place follows it."""
+    guitar = guitar_of(lesson, phrase)
+
+    def shifted(note: Note) -> Note:
+        midi = note.heard.midi + 12.0 * octaves
+        place = _any_place(guitar, round(midi), near=note.written.string)
+        if place is None:
+            return note
+        before = RunnerUp(note.heard.midi, note.heard.confidence, "the first reading")
+        heard = note.heard.at_pitch(midi, (before,))
+        return replace(note, heard=heard).rewritten("pitch", string=place[0], fret=place[1])
+
+    return _each_note(lesson, phrase, notes, shifted)
 
 
 def split_note(lesson: Lesson, phrase: int, note: int, seconds: float) -> Lesson:
@@ -214,12 +338,12 @@ def split_note(lesson: Lesson, phrase: int, note: int, seconds: float) -> Lesson
         early = tuple(p for p in old.heard.curve if p[0] < length)
         late = tuple((t - length, c) for t, c in old.heard.curve if t >= length)
         number = 1 + max(n.ident for n in found.notes)
-        first = replace(old, heard=replace(old.heard, offset_s=at, curve=early)).rewritten("time")
+        first = replace(old, heard=replace(old.heard, offset_s=at, curve=early)).rewritten("heard")
         second = Note(
             number,
             replace(old.heard, onset_s=at, curve=late),
             replace(old.written, techniques=frozenset(), bend_semitones=0.0, onset_beats=None),
-        ).rewritten("time")
+        ).rewritten("heard")
         return found.with_notes([*(n for n in found.notes if n.ident != note), first, second])
 
     return _with(lesson, phrase, split)
@@ -241,7 +365,7 @@ def join_notes(lesson: Lesson, phrase: int, notes: Iterable[int]) -> Lesson:
         heard = replace(first.heard, offset_s=last.offset_s, curve=tuple(sorted(curve)))
         gone = {n.ident for n in chosen}
         kept = [n for n in found.notes if n.ident not in gone]
-        return found.with_notes([*kept, replace(first, heard=heard).rewritten("time")])
+        return found.with_notes([*kept, replace(first, heard=heard).rewritten("heard")])
 
     return _with(lesson, phrase, joined)
 
@@ -265,7 +389,9 @@ def take_runner_up(lesson: Lesson, phrase: int, note: int) -> Lesson:
         return join_notes(spent, phrase, [before.ident, note]) if before is not None else spent
     if first.why in (SLURRED, PICKED):
         return _as_struck(lesson, phrase, old, first.why)
-    return _each_note(lesson, phrase, [note], lambda n: _at_other_pitch(lesson.guitar, n))
+    return _each_note(
+        lesson, phrase, [note], lambda n: _at_other_pitch(guitar_of(lesson, phrase), n)
+    )
 
 
 def _alike(a: Note, b: Note) -> bool:
@@ -311,17 +437,17 @@ def _at_other_pitch(guitar: Guitar, old: Note) -> Note:
     fret = old.written.fret + round(first.midi - old.heard.midi)
     place = (old.written.string, fret)
     if not 0 <= fret <= guitar.last_fret:
-        place = _any_place(guitar, round(first.midi)) or place
+        place = _any_place(guitar, round(first.midi), near=place[0]) or place
     if not 0 <= place[1] <= guitar.last_fret:
         return old
     return replace(old, heard=heard).rewritten("pitch", string=place[0], fret=place[1])
 
 
-def _any_place(guitar: Guitar, midi: int) -> tuple[int, int] | None:
-    for string in range(1, guitar.string_count + 1):
-        if 0 <= midi - guitar.open_midi(string) <= guitar.last_fret:
-            return string, midi - guitar.open_midi(string)
-    return None
+def _any_place(guitar: Guitar, midi: int, *, near: int) -> tuple[int, int] | None:
+    """Give a place of a pitch, on the string nearest to one."""
+    places = [(s, midi - guitar.open_midi(s)) for s in range(1, guitar.string_count + 1)]
+    fitting = [place for place in places if 0 <= place[1] <= guitar.last_fret]
+    return min(fitting, key=lambda place: abs(place[0] - near), default=None)
 
 
 def merge_listening(
@@ -329,7 +455,7 @@ def merge_listening(
 ) -> Phrase:
     """Put a new listening into a phrase: notes with any lock stay, what overlaps them is dropped.
 
-    With a stretch, notes that begin outside it stay too.
+    With a stretch, notes that begin outside it stay too. Notes that a person deleted stay deleted.
     """
     start, end = stretch or (0.0, float("inf"))
     kept = [n for n in phrase.notes if n.written.locked or not start <= n.onset_s < end]
@@ -339,11 +465,19 @@ def merge_listening(
         beside = [old for old in phrase.notes if abs(note.onset_s - old.onset_s) < 0.05]
         partner = any(_alike(note, old) and old not in kept for old in beside)
         near = (_confused(note, old) and not partner for old in beside if old in kept)
-        if any(near) or any(_same_sound(note, old) for old in kept):
+        if any(near) or any(_same_sound(note, old) for old in kept) or _was_deleted(phrase, note):
             continue
         fresh.append(replace(note, ident=number))
         number += 1
     return phrase.with_notes([*kept, *fresh])
+
+
+def _was_deleted(phrase: Phrase, note: Note) -> bool:
+    """Tell whether a person took this note out before."""
+    return any(
+        abs(onset - note.onset_s) < SAME_ONSET_S and abs(midi - note.heard.midi) < 0.6
+        for onset, midi in phrase.deleted
+    )
 
 
 def _confused(new: Note, old: Note) -> bool:

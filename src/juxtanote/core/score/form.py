@@ -1,15 +1,15 @@
 """Bars counted in a form: which bar of twelve this is, and which chord stands over it."""
 
-from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.lesson import Context, Lesson, Phrase
 
 
-def bar_at(lesson: Lesson, seconds: float) -> int:
+def bar_at(lesson: Lesson | Context, seconds: float) -> int:
     """Give the bar (1-based) that a time belongs to; a note just before a bar line belongs to it."""
     beats = float(lesson.time_map.to_beats(seconds))
     return lesson.time_map.bar_and_beat(beats + 0.12)[0]
 
 
-def heading_of(phrase: Phrase, lesson: Lesson) -> str:
+def heading_of(phrase: Phrase, lesson: Lesson | Context) -> str:
     """Give what stands beside a phrase's name: place in the form, ending, swing."""
     words = [phrase.place_in_form or form_position(lesson, phrase.start_s + 0.1)]
     if phrase.ending:
@@ -19,7 +19,7 @@ def heading_of(phrase: Phrase, lesson: Lesson) -> str:
     return ", ".join(word for word in words if word)
 
 
-def form_position(lesson: Lesson, seconds: float) -> str:
+def form_position(lesson: Lesson | Context, seconds: float) -> str:
     """Say where in the form a time is, as "bar 11 of 12"; "" without a form or in the pickup."""
     bar = bar_at(lesson, seconds)
     if not lesson.form_bars or bar < 1:
@@ -27,7 +27,7 @@ def form_position(lesson: Lesson, seconds: float) -> str:
     return f"bar {(bar - 1) % lesson.form_bars + 1} of {lesson.form_bars}"
 
 
-def chord_at(lesson: Lesson, seconds: float) -> str:
+def chord_at(lesson: Lesson | Context, seconds: float) -> str:
     """Give the chord symbol that sounds at a time; chords repeat with the form. "" where none is."""
     time_map, known = lesson.time_map, dict(lesson.chords)
     bar, beat = time_map.bar_and_beat(float(time_map.to_beats(seconds)) + 0.12)

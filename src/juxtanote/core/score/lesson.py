@@ -1,13 +1,23 @@
-"""The lesson: one recording, its guitar, its time, its phrases and its practice log."""
+"""The lesson: one recording, its time, its guitars as parts, its phrases, and what is kept with it."""
 
 from dataclasses import dataclass, field, replace
 
+from juxtanote.core.score.kept import Kept, LogEntry
 from juxtanote.core.score.note import Evidence, Note
 from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.theory.chords import transpose_symbols
+from juxtanote.core.theory.keys import transpose_key
 from juxtanote.core.theory.tuning import Guitar
 
+__all__ = [
+    "ROLES", "SCHOOLS", "STATUSES", "VARIATIONS", "Context", "Focus", "Kept", "Lesson", "LogEntry",
+    "Part", "Phrase", "Recording", "Variation",
+]  # fmt: skip
 STATUSES = ("heard", "placed", "checked", "taught")
 SCHOOLS = ("alternate", "down", "economy", "hybrid", "fingers")
+ROLES = ("lead", "second", "rhythm", "harmony", "bass", "other")
+KEY, STRINGS, PLAIN, SLURRED = VARIATIONS = ("key", "strings", "plain", "slurred")
+MOST_PHRASES = 5000
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,6 +28,7 @@ class Recording:
     duration_s: float = 0.0
     inside: bool = False  # whether the lesson file carries the sound
     may_share: bool = False  # whether the user said that they may hand it out
+    fingerprint: str = ""  # course of its loudness; tells it from another recording
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,8 +49,46 @@ class Focus:
 
 
 @dataclass(frozen=True, slots=True)
+class Part:
+    """One guitar of the recording: what it is, and how its player picks."""
+
+    ident: int = 1
+    name: str = "Lead"
+    role: str = "lead"
+    guitar: Guitar = field(default_factory=Guitar)
+    school: str = "alternate"
+
+    def __post_init__(self) -> None:
+        if self.school not in SCHOOLS:
+            raise ValueError(f"unknown picking school {self.school!r}")
+        if self.role not in ROLES:
+            raise ValueError(f"unknown role of a part {self.role!r}")
+
+
+@dataclass(frozen=True, slots=True)
+class Variation:
+    """How a variant comes from its phrase: moved by semitones, by strings, slurred or plain."""
+
+    kind: str
+    amount: int = 0  # semitones of `KEY`; strings of `STRINGS`, +1 the next thicker
+
+    def __post_init__(self) -> None:
+        if self.kind not in VARIATIONS or not -24 <= self.amount <= 24:
+            raise ValueError(f"unknown variation {self.kind!r} by {self.amount}")
+
+    @property
+    def semitones(self) -> int:
+        """How far the key moves."""
+        return self.amount if self.kind == KEY else 0
+
+
+@dataclass(frozen=True, slots=True)
 class Phrase:
-    """A stretch of the recording that is learned as one chunk; phrases may overlap."""
+    """A stretch of the recording that is learned as one chunk; phrases of a lesson may overlap.
+
+    Variants hang under the phrase they come from: they take its time and stand on no time axis of
+    their own. `deleted` holds (onset in seconds, MIDI) of notes that a person took out.
+    """
 
     ident: int
     name: str
@@ -56,6 +105,11 @@ class Phrase:
     focus: Focus = field(default_factory=Focus)
     evidence: Evidence = field(default_factory=Evidence)
     waived: tuple[str, ...] = ()  # keys of findings that the instructor let pass
+    part: int = 1
+    proposed: bool = False  # cut by the program and not touched by a person since
+    deleted: tuple[tuple[float, float], ...] = ()
+    variants: tuple["Phrase", ...] = ()
+    variation: Variation | None = None  # of a variant
 
     def __post_init__(self) -> None:
         if not 0.0 <= self.start_s < self.end_s:
@@ -67,6 +121,15 @@ class Phrase:
         onsets = [note.onset_s for note in self.notes]
         if onsets != sorted(onsets) or len({n.ident for n in self.notes}) != len(self.notes):
             raise ValueError("the notes of a phrase come by onset, each with its own number")
+        if any(v.variation is None or v.variants for v in self.variants):
+            raise ValueError(
+                "what hangs under a phrase is a variant of it, and has none of its own"
+            )
+
+    @property
+    def is_variant(self) -> bool:
+        """Whether it hangs under another phrase."""
+        return self.variation is not None
 
     def note(self, ident: int) -> Note | None:
         """Find a note by its number."""
@@ -79,38 +142,50 @@ class Phrase:
 
 
 @dataclass(frozen=True, slots=True)
-class LogEntry:
-    """One stretch of practice."""
+class Context:
+    """What a phrase is read in: its guitar and school, and time, key and chords as they are for it."""
 
-    date: str  # ISO 8601, day
-    phrase: str
-    speed: float  # part of the recording's speed
-    repeats: int
-    note: str = ""
+    part: Part
+    time_map: TimeMap
+    key: str
+    scale: str
+    chords: tuple[tuple[int, str], ...]
+    form_bars: int
+    reference_cents: float
 
-    def __post_init__(self) -> None:
-        if not 0.05 <= self.speed <= 2.0 or not 0 <= self.repeats <= 100_000:
-            raise ValueError(f"practice at {self.speed} times the speed, {self.repeats} repeats")
+    @property
+    def guitar(self) -> Guitar:
+        """The guitar of its part."""
+        return self.part.guitar
+
+    @property
+    def school(self) -> str:
+        """How its player picks."""
+        return self.part.school
 
 
 @dataclass(frozen=True, slots=True)
 class Lesson:
-    """Everything that is saved. Frozen: an edit makes a new one."""
+    """Everything that is saved. Frozen: an edit makes a new one.
+
+    `kept` is no part of undo: the log, the plan, and where the person was.
+    """
 
     title: str = "Untitled lesson"
+    performer: str = ""
     teacher: str = ""
+    notes: str = ""
     recording: Recording = field(default_factory=Recording)
-    guitar: Guitar = field(default_factory=Guitar)
+    parts: tuple[Part, ...] = (Part(),)
     reference_cents: float = 0.0
     time_map: TimeMap = field(default_factory=TimeMap)
-    key: str = ""  # such as "A minor"; empty: not settled
+    key: str = ""  # such as "A minor", see `theory.keys`; empty: not settled
     scale: str = ""
     feel: str = ""
-    school: str = "alternate"
     phrases: tuple[Phrase, ...] = ()
-    log: tuple[LogEntry, ...] = ()
     chords: tuple[tuple[int, str], ...] = ()  # (bar, symbols of that bar)
     form_bars: int = 0  # length of the form; 0: none
+    kept: Kept = field(default_factory=Kept)
 
     def __post_init__(self) -> None:
         if not -100.0 <= self.reference_cents <= 100.0:
@@ -119,21 +194,87 @@ class Lesson:
             )
         if not 0 <= self.form_bars <= 999:
             raise ValueError(f"a form of {self.form_bars} bars: 1 to 999, or 0 for none")
-        if self.school not in SCHOOLS:
-            raise ValueError(f"unknown picking school {self.school!r}")
-        if len({phrase.ident for phrase in self.phrases}) != len(self.phrases):
+        if len(self.phrases) > MOST_PHRASES:
+            raise ValueError(f"a lesson has at most {MOST_PHRASES} phrases")
+        idents = [p.ident for phrase in self.phrases for p in (phrase, *phrase.variants)]
+        if len(set(idents)) != len(idents):
             raise ValueError("two phrases have the same number")
+        parts = {part.ident for part in self.parts}
+        if not parts or len(parts) != len(self.parts):
+            raise ValueError("a lesson has one or more parts, each with its own number")
+        if any(phrase.part not in parts for phrase in self.phrases):
+            raise ValueError("a phrase belongs to a part that is not there")
+
+    # Phrases
 
     def phrase(self, ident: int) -> Phrase | None:
-        """Find a phrase by its number."""
-        return next((phrase for phrase in self.phrases if phrase.ident == ident), None)
+        """Find a phrase, or a variant of one, by its number."""
+        for phrase in self.phrases:
+            if phrase.ident == ident:
+                return phrase
+        return next((v for p in self.phrases for v in p.variants if v.ident == ident), None)
+
+    def source_of(self, ident: int) -> Phrase | None:
+        """Give the phrase on the recording's time axis: itself, or the one a variant hangs under."""
+        return next(
+            (
+                p
+                for p in self.phrases
+                if p.ident == ident or any(v.ident == ident for v in p.variants)
+            ),
+            None,
+        )
 
     def with_phrase(self, phrase: Phrase) -> "Lesson":
-        """Give the lesson with one phrase replaced or added, in order of time."""
+        """Give the lesson with one phrase (or variant) replaced or a phrase added, in order of time."""
+        if phrase.is_variant:
+            source = self.source_of(phrase.ident)
+            if source is None:
+                raise ValueError(f"variant {phrase.ident} hangs under no phrase")
+            variants = tuple(phrase if v.ident == phrase.ident else v for v in source.variants)
+            return self.with_phrase(replace(source, variants=variants))
         others = [p for p in self.phrases if p.ident != phrase.ident]
         ordered = sorted([*others, phrase], key=lambda p: (p.start_s, p.end_s, p.ident))
         return replace(self, phrases=tuple(ordered))
 
     def fresh_phrase_number(self) -> int:
-        """Give a number that no phrase has."""
-        return 1 + max((phrase.ident for phrase in self.phrases), default=0)
+        """Give a number that no phrase, no variant and no entry of the log has."""
+        idents = [p.ident for phrase in self.phrases for p in (phrase, *phrase.variants)]
+        logged = [ident for entry in self.kept.log for ident in entry.phrases]
+        return 1 + max([*idents, *logged], default=0)
+
+    # Parts
+
+    def part(self, ident: int) -> Part:
+        """Find a part by its number."""
+        found = next((part for part in self.parts if part.ident == ident), None)
+        if found is None:
+            raise ValueError(f"there is no part number {ident}")
+        return found
+
+    def phrases_of(self, part: int) -> tuple[Phrase, ...]:
+        """List the phrases of a part."""
+        return tuple(phrase for phrase in self.phrases if phrase.part == part)
+
+    def context(self, phrase: Phrase | None = None) -> Context:
+        """Give what a phrase is read in; without one, that of the first part.
+
+        Key and chords of a variant in another key are moved with it.
+        """
+        part = self.parts[0] if phrase is None else self.part(phrase.part)
+        steps = phrase.variation.semitones if phrase and phrase.variation else 0
+        key, chords = self.key, self.chords
+        if steps:
+            key = transpose_key(key, steps)
+            chords = tuple((bar, transpose_symbols(text, steps)) for bar, text in chords)
+        return Context(
+            part, self.time_map, key, self.scale, chords, self.form_bars, self.reference_cents
+        )
+
+    def alone(self, phrase: Phrase) -> "Lesson":
+        """Give the lesson with only this phrase; a variant becomes the phrase, in its own key."""
+        around = self.context(phrase)
+        only = replace(phrase, variation=None, variants=())
+        return replace(
+            self, key=around.key, chords=around.chords, parts=(around.part,), phrases=(only,)
+        )

@@ -12,8 +12,10 @@ SLURS = frozenset({"hammer-on", "pull-off", "tap"})
 BENDS = frozenset({"bend", "pre-bend", "release"})
 FINGERS = ("", "0", "1", "2", "3", "4", "T")
 STROKES = ("", "down", "up", "thumb", "index", "middle", "ring")
-LOCKABLE = frozenset({"pitch", "place", "techniques", "time", "finger", "stroke"})
+LOCKABLE = frozenset({"heard", "pitch", "place", "techniques", "time", "finger", "stroke"})
+"""``heard``: onset and offset were set by hand; ``time``: the written time was."""
 WIDEST_BEND = 5.0
+LATEST_S = 1e6
 SLURRED, PICKED = "slurred", "picked"
 TWO_NOTES, ONE_NOTE = "two notes", "one with the note before"
 OTHER_KINDS = (SLURRED, PICKED, TWO_NOTES, ONE_NOTE)
@@ -30,6 +32,12 @@ class RunnerUp:
     confidence: float
     why: str
     at_s: float = 0.0
+
+    def __post_init__(self) -> None:
+        if not 0.0 <= self.midi <= 127.0 or not 0.0 <= self.confidence <= 1.0 or self.at_s < 0.0:
+            raise ValueError(
+                f"a runner-up at midi {self.midi}, confidence {self.confidence}, {self.at_s} s in"
+            )
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,12 +60,14 @@ class HeardNote:
     tied: float = 0.0  # how much it sounds slurred, 0 to 1
 
     def __post_init__(self) -> None:
-        if not 0.0 <= self.onset_s < self.offset_s:
+        if not 0.0 <= self.onset_s < self.offset_s <= LATEST_S:
             raise ValueError(f"a note from {self.onset_s} to {self.offset_s} s has no length")
         if not 0.0 <= self.midi <= 127.0:
             raise ValueError(f"midi is {self.midi}; it needs 0 to 127")
         if not 0.0 <= self.confidence <= 1.0:
             raise ValueError(f"confidence is {self.confidence}; it needs 0 to 1")
+        if not -200.0 <= self.level_db <= 60.0:
+            raise ValueError(f"a level of {self.level_db} dB; it needs -200 to 60")
 
     @property
     def duration_s(self) -> float:

@@ -9,9 +9,9 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
 
+from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import Note
-from juxtanote.core.score.rhythm import write_phrase
 from juxtanote.core.score.time_map import TimeMap
 
 ALIKE = 0.72  # share of notes that must agree
@@ -68,19 +68,28 @@ def compare(earlier: tuple[Step, ...], later: tuple[Step, ...]) -> Likeness | No
     if min(len(earlier), len(later)) < FEWEST:
         return None
     shift = _likeliest_shift(earlier, later)
-    pairs = _aligned(earlier, later, shift)
-    share = 2.0 * len(pairs) / (len(earlier) + len(later))
-    if share < ALIKE:
-        rhythm = _aligned(tuple(map(_bare, earlier)), tuple(map(_bare, later)), 0)
-        together = 2.0 * len(rhythm) / (len(earlier) + len(later))
-        if together == 1.0 and len({s.onset for s in later}) >= FEWEST + 1:
-            return Likeness("motif", together, "the same rhythm with other notes")
-        return None
-    return _described(earlier, later, pairs, shift, share)
+    if _most_alike(earlier, later, shift) >= ALIKE:
+        pairs = _aligned(earlier, later, shift)
+        share = 2.0 * len(pairs) / (len(earlier) + len(later))
+        if share >= ALIKE:
+            return _described(earlier, later, pairs, shift, share)
+    if _same_rhythm(earlier, later) and len({s.onset for s in later}) >= FEWEST + 1:
+        return Likeness("motif", 1.0, "the same rhythm with other notes")
+    return None
 
 
-def _bare(step: Step) -> Step:
-    return Step(step.onset, 0, step.string, step.fret, frozenset())
+def _most_alike(earlier: tuple[Step, ...], later: tuple[Step, ...], shift: int) -> float:
+    """Give a bound on the share of notes that can agree: by their pitches, whatever their order."""
+    known = Counter(step.midi + shift for step in earlier)
+    shared = known & Counter(step.midi for step in later)
+    return 2.0 * shared.total() / (len(earlier) + len(later))
+
+
+def _same_rhythm(earlier: tuple[Step, ...], later: tuple[Step, ...]) -> bool:
+    """Tell whether every note of one row stands where a note of the other does."""
+    return len(earlier) == len(later) and all(
+        abs(a.onset - b.onset) <= Fraction(1, 4) for a, b in zip(earlier, later, strict=True)
+    )
 
 
 def _likeliest_shift(earlier: tuple[Step, ...], later: tuple[Step, ...]) -> int:
@@ -222,24 +231,32 @@ def _number(count: int) -> str:
 # Phrases and bars
 
 
-@lru_cache(maxsize=512)
 def phrase_steps(phrase: Phrase, time_map: TimeMap) -> tuple[Step, ...]:
-    """Give a phrase as it is compared, timed from the bar line before its first note."""
-    written = write_phrase(phrase, time_map)
-    if not written.notes:
+    """Give a counted phrase as it is compared, timed from the bar line before its first note."""
+    if not phrase.notes:
         return ()
-    first = written.notes[0].written.onset_beats or Fraction(0)
+    first = phrase.notes[0].written.onset_beats or Fraction(0)
     per_bar = time_map.beats_per_bar
-    return steps_of(list(written.notes), Fraction(first // per_bar * per_bar))
+    return steps_of(list(phrase.notes), Fraction(first // per_bar * per_bar))
 
 
-def phrase_repeats(lesson: Lesson) -> dict[int, tuple[int, Likeness]]:
-    """For each phrase that repeats an earlier one: that one's number, and how (the closest one)."""
+def phrase_repeats(
+    lesson: Lesson, progress: Progress = no_progress
+) -> dict[int, tuple[int, Likeness]]:
+    """For each phrase that repeats an earlier one of its part: that one's number, and how (the closest)."""
     rows = [(phrase, phrase_steps(phrase, lesson.time_map)) for phrase in lesson.phrases]
     found: dict[int, tuple[int, Likeness]] = {}
+    first_with: dict[tuple[int, tuple[Step, ...]], int] = {}
     for index, (phrase, steps) in enumerate(rows):
+        progress(index / len(rows))
+        same = first_with.setdefault((phrase.part, steps), phrase.ident)
+        if same != phrase.ident:  # nothing can be closer: no need to look at the others
+            likeness = compare(steps, steps)
+            if likeness is not None:
+                found[phrase.ident] = same, likeness
+            continue
         for earlier, others in rows[:index]:
-            likeness = compare(others, steps)
+            likeness = compare(others, steps) if earlier.part == phrase.part else None
             known = found.get(phrase.ident)
             if likeness and (known is None or _rank(likeness) > _rank(known[1])):
                 found[phrase.ident] = earlier.ident, likeness
@@ -255,7 +272,7 @@ def bar_repeats(phrase: Phrase, lesson: Lesson) -> list[tuple[int, int, Likeness
     """Inside a phrase: (bar, earlier bar, likeness), by the numbers that bars have in the lesson."""
     per_bar = lesson.time_map.beats_per_bar
     bars: dict[int, list[Note]] = {}
-    for note in write_phrase(phrase, lesson.time_map).notes:
+    for note in phrase.notes:
         bars.setdefault(int((note.written.onset_beats or Fraction(0)) // per_bar), []).append(note)
     rows = [(bar, steps_of(notes, Fraction(bar * per_bar))) for bar, notes in sorted(bars.items())]
     found = []
@@ -286,11 +303,15 @@ def repeat_words(name: str, likeness: Likeness) -> str:
     return f"as {name}, {likeness.words}"
 
 
-def order_of_parts(lesson: Lesson) -> str:
-    """Number phrases by likeness in the order they are played, as "1-2-1-3"; repeat counts included."""
+def order_of_parts(lesson: Lesson, repeats: dict[int, tuple[int, Likeness]] | None = None) -> str:
+    """Number phrases by likeness in the order they are played, as "1-2-1-3"; repeat counts included.
+
+    `repeats` are those of `phrase_repeats`, where they are known already.
+    """
+    known = phrase_repeats(lesson) if repeats is None else repeats
     same = {
         ident: earlier
-        for ident, (earlier, likeness) in phrase_repeats(lesson).items()
+        for ident, (earlier, likeness) in known.items()
         if likeness.kind in ("exact", "near")
     }
     numbers: dict[int, int] = {}

@@ -4,6 +4,7 @@ Each beat is written in one of a few subdivisions; the cheapest row of subdivisi
 beat, and notes snap to distinct places in order. Both times stay with each note.
 """
 
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -86,15 +87,14 @@ def _choose_grids(
         return dict.fromkeys(range(first, last + 2), fixed[subdivision])
     options = list(GRIDS)
     columns = list(range(first, last + 1))
+    own = _beat_costs(beats, first, len(columns), spread, compound)
     total = np.zeros(len(options))
     back: list[np.ndarray] = []
     change = 0.25 * (1.0 - np.eye(len(options)))
-    for beat in columns:
-        inside = beats[(beats >= beat - 0.06) & (beats < beat + 0.94)] - beat
-        own = np.array([_beat_cost(inside, grid, spread, compound) for grid in options])
+    for column in range(len(columns)):
         ways = total[:, None] + change
         back.append(np.argmin(ways, axis=0))
-        total = ways[back[-1], np.arange(len(options))] + own
+        total = ways.min(axis=0) + own[:, column]
     state = int(np.argmin(total))
     chosen: dict[int, int] = {}
     for beat, pointers in zip(reversed(columns), reversed(back), strict=True):
@@ -103,17 +103,25 @@ def _choose_grids(
     return chosen
 
 
-def _beat_cost(inside: np.ndarray, grid: int, spread: float, compound: bool) -> float:
-    complexity = GRIDS[grid]
-    if compound and grid in (3, 6):
-        complexity *= 0.3
-    if len(inside) == 0:
-        return 0.02 * complexity
-    places = np.rint(inside * grid)
-    distance = np.abs(inside - places / grid)
-    crowded = len(places) - len(set(places.tolist()))
-    # Half squared deviations in units of the spread: the negative log of a normal density.
-    return float(0.5 * np.sum((distance / spread) ** 2) * 0.5 + 3.0 * complexity + 4.0 * crowded)
+def _beat_costs(
+    beats: np.ndarray, first: int, count: int, spread: float, compound: bool
+) -> np.ndarray:
+    """Cost every subdivision in every beat, (n_grids, n_beats): deviation, complexity, crowding."""
+    column = np.clip(np.floor(beats + 0.06).astype(int) - first, 0, count - 1)
+    inside = beats - (column + first)
+    filled = np.bincount(column, minlength=count) > 0
+    costs = np.empty((len(GRIDS), count))
+    for row, (grid, plain) in enumerate(GRIDS.items()):
+        complexity = plain * 0.3 if compound and grid in (3, 6) else plain
+        places = np.rint(inside * grid)
+        # Half squared deviations in units of the spread: the negative log of a normal density.
+        off = 0.25 * (np.abs(inside - places / grid) / spread) ** 2
+        pairs = np.unique(column * 64 + places.astype(int) + 8)
+        distinct = np.bincount(pairs // 64, minlength=count)
+        crowded = np.bincount(column, minlength=count) - distinct[:count]
+        full = np.bincount(column, off, count) + 3.0 * complexity + 4.0 * crowded
+        costs[row] = np.where(filled, full, 0.02 * complexity)
+    return costs
 
 
 def _nearest(beat: float, chosen: dict[int, int]) -> Fraction:
@@ -145,7 +153,12 @@ def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
         return phrase
     groups = _groups(list(phrase.notes))
     swing = swing_of(phrase, time_map)
-    beats = [straightened(float(time_map.to_beats(g[0].onset_s)), swing) for g in groups]
+    onsets_s = [group[0].onset_s for group in groups]
+    beats = [straightened(float(beat), swing) for beat in time_map.to_beats(onsets_s)]
+    spans = time_map.to_beats([[n.onset_s, n.offset_s] for n in phrase.notes])
+    sounding = dict(
+        zip((n.ident for n in phrase.notes), np.diff(spans)[:, 0].tolist(), strict=True)
+    )
     counted = [i for i, group in enumerate(groups) if not _is_grace(group, groups, i)]
     beat_s = 60.0 / time_map.tempo_at(groups[0][0].onset_s)
     places = quantise(
@@ -156,19 +169,25 @@ def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
         compound=time_map.division == 3,
     )
     onset_of = dict(zip(counted, places, strict=True))
-    following = [*places[1:], places[-1] + 1] if places else []
+    following = dict(zip(counted, [*places[1:], places[-1] + 1] if places else [], strict=True))
     notes: list[Note] = []
-    for index, group in enumerate(groups):
+    later: Fraction | None = None  # onset of the next note that is counted
+    for index in range(len(groups) - 1, -1, -1):
         if index in onset_of:
-            onset = onset_of[index]
-            room = following[counted.index(index)] - onset
+            onset = later = onset_of[index]
+            room = following[index] - onset
         else:
-            later = [onset_of[i] for i in counted if i > index]
-            onset, room = (later[0] if later else Fraction(round(beats[index]))), Fraction(0)
-        for note in group:
-            length = _length(note, room, time_map) if room else Fraction(0)
+            onset, room = later if later is not None else Fraction(round(beats[index])), Fraction(0)
+        for note in groups[index]:
+            length = _length(note, room, sounding[note.ident]) if room else Fraction(0)
             notes.append(_timed(note, onset, length))
-    return phrase.with_notes(notes)
+    fresh = {note.ident: note for note in notes}
+    ordered = tuple(fresh[note.ident] for note in phrase.notes)
+    return phrase if _same(ordered, phrase.notes) else replace(phrase, notes=ordered)
+
+
+def _same(notes: tuple[Note, ...], others: tuple[Note, ...]) -> bool:
+    return all(a is b for a, b in zip(notes, others, strict=True))
 
 
 def swing_of(phrase: Phrase, time_map: TimeMap) -> float:
@@ -206,6 +225,8 @@ def _timed(note: Note, onset: Fraction, length: Fraction) -> Note:
     written = note.written
     if "time" in written.locked and written.onset_beats is not None:
         onset, length = written.onset_beats, written.duration_beats or length
+    if written.onset_beats == onset and written.duration_beats == length:
+        return note  # the same value: whoever looks for what changed sees that nothing did
     return replace(note, written=replace(written, onset_beats=onset, duration_beats=length))
 
 
@@ -226,14 +247,20 @@ def _is_grace(group: list[Note], groups: list[list[Note]], index: int) -> bool:
     return marked and groups[index + 1][0].onset_s - group[0].onset_s < 2 * GRACE_S
 
 
-def _length(note: Note, room: Fraction, time_map: TimeMap) -> Fraction:
-    """Write how long a note is held: to the next one, or to a clear stop before it."""
-    sounding = float(time_map.to_beats(note.offset_s) - time_map.to_beats(note.onset_s))
+_LENGTHS = sorted({Fraction(k, d) for d in (2, 3, 4, 6) for k in range(1, 4 * d)})
+_LENGTH_VALUES = np.array([float(step) for step in _LENGTHS])
+_LENGTH_PRICES = np.array([0.02 * step.denominator for step in _LENGTHS])
+
+
+def _length(note: Note, room: Fraction, sounding: float) -> Fraction:
+    """Write how long a note is held (`sounding` beats): to the next one, or to a clear stop before it."""
     if "let-ring" in note.written.techniques or sounding > 0.62 * float(room):
         return room
-    steps = [Fraction(k, d) for d in (2, 3, 4, 6) for k in range(1, 4 * d)]
-    fitting = [s for s in steps if s <= room] or [room]
-    return min(fitting, key=lambda s: abs(float(s) - sounding) + 0.02 * s.denominator)
+    fitting = bisect_right(_LENGTHS, room)
+    if not fitting:
+        return room
+    costs = np.abs(_LENGTH_VALUES[:fitting] - sounding) + _LENGTH_PRICES[:fitting]
+    return _LENGTHS[int(np.argmin(costs))]
 
 
 COUNT_WORDS = {

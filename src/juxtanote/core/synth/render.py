@@ -82,7 +82,7 @@ def render_phrase(
 ) -> Rendered:
     """Render a phrase at the recording's reference pitch; the same phrase gives the same samples."""
     rng = np.random.default_rng(1)
-    events = phrase_events(phrase, lesson.guitar)
+    events = phrase_events(phrase, lesson.context(phrase).guitar)
     length = phrase.end_s - phrase.start_s + 0.5
     audio = np.zeros(int(length * sample_rate) + 1, dtype=np.float32)
     reference_hz = cents_to_reference_hz(lesson.reference_cents)

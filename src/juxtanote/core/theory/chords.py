@@ -3,6 +3,7 @@
 import re
 from dataclasses import dataclass
 
+from juxtanote.core.theory.keys import MAJOR_TONICS
 from juxtanote.core.theory.pitch import parse_pitch_class
 
 QUALITIES: dict[str, tuple[int, ...]] = {
@@ -21,7 +22,9 @@ TONE_NAMES = {
     0: "root", 1: "flat ninth", 2: "ninth", 3: "flat third", 4: "third", 5: "fourth", 6: "flat fifth",
     7: "fifth", 8: "raised fifth", 9: "sixth", 10: "seventh", 11: "major seventh",
 }  # fmt: skip
-_SHAPE = re.compile(r"^([A-G](?:[#♯b♭]{0,2}))([^/]*)(?:/([A-G][#♯b♭]{0,2}))?$")
+_SHAPE = re.compile(r"^([A-H](?:[#♯b♭]{0,2}))([^/]*)(?:/([A-H][#♯b♭]{0,2}))?$")
+NO_CHORD = "N.C."
+_NO_CHORD = frozenset({"n.c.", "nc", "n.c"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +73,11 @@ def parse_chord(text: str) -> Chord:
             f"{text!r}: the kind of chord {quality!r} is not known; write one of "
             + ", ".join(q for q in QUALITIES if q)
         )
-    return Chord(parse_pitch_class(root), quality, parse_pitch_class(bass) if bass else None)
+    return Chord(_pitch_class(root), quality, _pitch_class(bass) if bass else None)
+
+
+def _pitch_class(name: str) -> int:
+    return parse_pitch_class(name.replace("H", "B"))  # H: the German name of B
 
 
 def known_chord(text: str) -> Chord | None:
@@ -91,8 +98,35 @@ def parse_progression(text: str) -> list[str]:
     """
     bars: list[str] = []
     for part in text.strip().strip("|").split("|"):
-        symbols = part.split()
+        symbols = [NO_CHORD if s.casefold() in _NO_CHORD else s for s in part.split()]
         for symbol in symbols:
-            parse_chord(symbol)
+            if symbol != NO_CHORD:
+                parse_chord(symbol)
         bars.append(" ".join(symbols) or (bars[-1] if bars else ""))
     return bars if any(bars) else []
+
+
+def transpose_symbols(text: str, semitones: int) -> str:
+    """Move every chord symbol of a bar; what is no chord stays.
+
+    Examples
+    --------
+    >>> transpose_symbols("Am G/B N.C.", 2)
+    'Bm A/C♯ N.C.'
+    """
+    return " ".join(_transposed(symbol, semitones) for symbol in text.split())
+
+
+def _transposed(symbol: str, semitones: int) -> str:
+    match = _SHAPE.match(symbol)
+    if match is None or known_chord(symbol) is None:
+        return symbol
+    root, quality, bass = match.groups()
+    roots = (
+        _ROOTS if quality.startswith(("m", "-")) and not quality.startswith("maj") else MAJOR_TONICS
+    )
+    moved = roots[(_pitch_class(root) + semitones) % 12] + quality
+    return moved + (f"/{_ROOTS[(_pitch_class(bass) + semitones) % 12]}" if bass else "")
+
+
+_ROOTS = ("C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B")

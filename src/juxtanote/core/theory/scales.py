@@ -1,6 +1,7 @@
 """Scales, keys and the names of degrees."""
 
-from juxtanote.core.theory.pitch import LETTER_SEMITONES, parse_pitch_class
+from juxtanote.core.theory.keys import key_of, known_key
+from juxtanote.core.theory.pitch import LETTER_SEMITONES, SHARP_NAMES
 
 SCALES: dict[str, tuple[int, ...]] = {
     "minor pentatonic": (0, 3, 5, 7, 10),
@@ -20,8 +21,6 @@ OUTSIDE_NAMES = {
     8: "flat sixth", 9: "sixth", 10: "flat seventh", 11: "major seventh",
 }  # fmt: skip
 _LETTERS = "CDEFGAB"
-_MAJOR_TONICS = ("C", "D♭", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B")
-_MINOR_TONICS = ("C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "G♯", "A", "B♭", "B")
 _SIGNS = {-2: "♭♭", -1: "♭", 0: "", 1: "♯", 2: "𝄪"}
 _DEGREE_LETTER = (0, 1, 1, 2, 2, 3, 4, 4, 5, 5, 6, 6)
 
@@ -34,41 +33,28 @@ def spell_tonic(pitch_class: int, mode: str) -> str:
     >>> spell_tonic(10, "minor"), spell_tonic(6, "major")
     ('B♭', 'F♯')
     """
-    names = _MINOR_TONICS if mode == "minor" else _MAJOR_TONICS
-    return names[pitch_class % 12]
-
-
-def parse_key(text: str) -> tuple[int, str]:
-    """Read a key such as ``B♭ minor`` into its tonic's pitch class and its mode.
-
-    Raises
-    ------
-    ValueError
-        If the text is no key.
-    """
-    words = text.split()
-    if len(words) != 2 or words[1] not in ("major", "minor"):
-        raise ValueError(f"{text!r} is not a key such as A minor or B♭ major")
-    return parse_pitch_class(words[0]), words[1]
+    return key_of(pitch_class, mode).tonic
 
 
 def spell_in_key(midi: float, key: str) -> str:
-    """Spell a pitch class by its degree in a key, one letter to a degree.
+    """Spell a pitch class by its degree in a key, one letter to a degree; by sharps without a key.
 
     Examples
     --------
     >>> spell_in_key(61, "B♭ minor"), spell_in_key(63, "E minor"), spell_in_key(66, "C minor")
     ('D♭', 'D♯', 'G♭')
     """
-    tonic, mode = parse_key(key)
-    interval = (round(midi) - tonic) % 12
+    known = known_key(key)
+    if known is None:
+        return SHARP_NAMES[round(midi) % 12]
+    interval = (round(midi) - known.pitch_class) % 12
     steps = _DEGREE_LETTER[interval]
-    if interval == 6 and mode == "major":
+    if interval == 6 and known.family == "major":
         steps = 3
-    letter = _LETTERS[(_LETTERS.index(spell_tonic(tonic, mode)[0]) + steps) % 7]
+    letter = _LETTERS[(_LETTERS.index(known.tonic[0]) + steps) % 7]
     shift = (round(midi) - LETTER_SEMITONES[letter] + 6) % 12 - 6
-    if abs(shift) > 2:
-        raise ValueError(f"pitch {midi} cannot be spelled in {key}")
+    if shift not in _SIGNS:  # a third sign is needed: nobody writes that
+        return SHARP_NAMES[round(midi) % 12]
     return letter + _SIGNS[shift]
 
 

@@ -1,0 +1,240 @@
+"""Windows that ask about the lesson as a whole: what is said of it, its parts, what comes in from a file."""
+
+from dataclasses import replace
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPlainTextEdit,
+    QPushButton,
+    QRadioButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from juxtanote.app.forms import Form
+from juxtanote.app.look.theme import px
+from juxtanote.app.widgets.parts import soft
+from juxtanote.core.formats.importing import BARS, SECONDS, SOUND, START, ImportPlan
+from juxtanote.core.formats.read_score import ReadScore
+from juxtanote.core.score import edits
+from juxtanote.core.score.lesson import ROLES, Lesson, Phrase
+from juxtanote.core.theory.keys import SCALE_OF_MODE, read_key
+from juxtanote.core.theory.scales import SCALES
+
+MOST_LISTED = 200
+
+
+class AboutForm(Form):
+    """Title, performer, teacher, key, scale and notes of a lesson."""
+
+    def __init__(self, lesson: Lesson, parent: QWidget | None = None) -> None:
+        super().__init__("About this lesson", "Keep", parent)
+        self.title = QLineEdit(lesson.title)
+        self.performer, self.teacher = QLineEdit(lesson.performer), QLineEdit(lesson.teacher)
+        self.key = QLineEdit(lesson.key)
+        self.key.setPlaceholderText("such as Am, A dorian, E flat minor, N.C.")
+        self.scale = QComboBox()
+        self.scale.addItem("not settled", "")
+        for name in SCALES:
+            self.scale.addItem(name, name)
+        self.scale.setCurrentIndex(max(self.scale.findData(lesson.scale), 0))
+        self.notes = QPlainTextEdit(lesson.notes)
+        self.notes.setTabChangesFocus(True)
+        self.notes.setFixedHeight(px(120))
+        for words, field in (
+            ("title", self.title), ("performer", self.performer), ("teacher", self.teacher),
+            ("key", self.key), ("scale", self.scale), ("notes", self.notes),
+        ):  # fmt: skip
+            field.setAccessibleName(words.capitalize())
+            self.rows.addRow(soft(words), field)
+        self.said.setText("Title, performer and notes stand on the handout.")
+        self._key = lesson.key
+
+    def try_accept(self) -> None:
+        """Keep it where the key can be read."""
+        try:
+            key = read_key(self.key.text())
+        except ValueError as error:
+            self.said.setText(f"{error}.")
+            self.key.setFocus()
+            return
+        self._key = key.name if key is not None else ""
+        if key is not None and not self.scale.currentData():
+            self.scale.setCurrentIndex(max(self.scale.findData(SCALE_OF_MODE.get(key.mode, "")), 0))
+        self.accept()
+
+    def changed(self, lesson: Lesson) -> Lesson:
+        """Give the lesson with what was written."""
+        return replace(
+            lesson, title=self.title.text().strip()[:1000] or "Untitled lesson",
+            performer=self.performer.text().strip()[:1000],
+            teacher=self.teacher.text().strip()[:1000], key=self._key,
+            scale=str(self.scale.currentData() or ""), notes=self.notes.toPlainText()[:200_000],
+        )  # fmt: skip
+
+
+class PartsForm(Form):
+    """The guitars of a recording: names and roles, more of them, fewer of them."""
+
+    def __init__(self, lesson: Lesson, parent: QWidget | None = None) -> None:
+        super().__init__("Parts", "Keep", parent)
+        self._lesson = lesson
+        self._column = QVBoxLayout()
+        self.rows.addRow(self._column)
+        self._lines: list[tuple[int, QWidget, QLineEdit, QComboBox]] = []
+        for part in lesson.parts:
+            self._add_line(part.ident, part.name, part.role)
+        self.more = QPushButton("Add a part")
+        self.more.clicked.connect(self._on_more)
+        self.rows.addRow(self.more)
+        self.said.setText(
+            "Each part has a guitar of its own (Ctrl+G on one of its phrases). A part that is taken away "
+            "takes its phrases with it."
+        )
+
+    def _add_line(self, ident: int, name: str, role: str) -> None:
+        line = QWidget()
+        row = QHBoxLayout(line)
+        row.setContentsMargins(0, 0, 0, 0)
+        field, kind, away = QLineEdit(name), QComboBox(), QPushButton("Take away")
+        field.setAccessibleName("Name of the part")
+        kind.setAccessibleName("Role of the part")
+        kind.addItems(list(ROLES))
+        kind.setCurrentText(role)
+        away.clicked.connect(lambda: self._on_away(ident))
+        for widget in (field, kind, away):
+            row.addWidget(widget)
+        self._column.addWidget(line)
+        self._lines.append((ident, line, field, kind))
+        self._refresh()
+
+    def _refresh(self) -> None:
+        for _, line, _, _ in self._lines:
+            button = line.findChild(QPushButton)
+            if button is not None:
+                button.setEnabled(len(self._lines) > 1)
+                button.setToolTip("" if len(self._lines) > 1 else "A lesson has at least one part.")
+
+    def _on_more(self) -> None:
+        ident = 1 + max(i for i, *_ in self._lines)
+        self._add_line(
+            max(ident, 1 + max(p.ident for p in self._lesson.parts)), f"Guitar {ident}", "second"
+        )
+
+    def _on_away(self, ident: int) -> None:
+        for entry in [e for e in self._lines if e[0] == ident]:
+            self._lines.remove(entry)
+            entry[1].deleteLater()
+        self._refresh()
+
+    def changed(self, lesson: Lesson) -> Lesson:
+        """Give the lesson with the parts as they are written."""
+        wanted = {
+            i: (f.text().strip()[:200] or f"Guitar {i}", k.currentText())
+            for i, _, f, k in self._lines
+        }
+        for ident in [p.ident for p in lesson.parts]:
+            if ident not in wanted and len(lesson.parts) > 1:
+                lesson = edits.delete_part(lesson, ident)
+        known = {p.ident for p in lesson.parts}
+        for ident, (name, role) in wanted.items():
+            if ident in known:
+                lesson = edits.change_part(lesson, ident, name=name, role=role)
+            else:
+                lesson = edits.add_part(lesson, name, role)
+        return lesson
+
+
+class ImportForm(Form):
+    """What is in a file of notes, and where it goes."""
+
+    def __init__(
+        self,
+        name: str,
+        score: ReadScore,
+        phrase: Phrase | None,
+        has_sound: bool,
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(f"Import “{name}”", "Import", parent)
+        self._name, self._score, self._phrase = name, score, phrase
+        self.parts = QListWidget()
+        self.parts.setAccessibleName("Parts of the file")
+        self.parts.setMinimumHeight(px(96))
+        for number, part in enumerate(score.parts[:MOST_LISTED]):
+            item = QListWidgetItem(_words_of(score, number))
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Checked if number == 0 else Qt.CheckState.Unchecked)
+            item.setToolTip(part.name)
+            self.parts.addItem(item)
+        self.rows.addRow(soft("in the file"), self.parts)
+        self.onto = QButtonGroup(self)
+        has_bars = all(part.has_beats for part in score.parts)
+        self._ways: dict[str, QRadioButton] = {}
+        for way, words, possible, why in (
+            (SECONDS, "at its own seconds in the recording", True, ""),
+            (BARS, "bars to bars, in the lesson's tempo", has_bars, "That file has no bars."),
+            (START, "from the start of the phrase on", phrase is not None, "There is no phrase."),
+            (SOUND, "where it is heard in the recording", has_sound, "There is no recording."),
+        ):
+            button = QRadioButton(words)
+            button.setEnabled(possible)
+            button.setToolTip("" if possible else why)
+            self._ways[way] = button
+            self.onto.addButton(button)
+            self.rows.addRow(soft("onto" if way == SECONDS else ""), button)
+        own_times = not has_bars or phrase is None
+        self._ways[SECONDS if own_times else START].setChecked(True)
+        self.into = QComboBox()
+        self.into.setAccessibleName("Into which phrase")
+        if phrase is not None:
+            self.into.addItem(f"into {phrase.name}", phrase.ident)
+        self.into.addItem("into new phrases", None)
+        self.in_place = QCheckBox("in place of the notes that are there")
+        self.in_place.setChecked(True)
+        self.rows.addRow(soft("where"), self.into)
+        self.rows.addRow(soft(""), self.in_place)
+        self.parts.itemChanged.connect(self._refresh)
+        self._refresh()
+
+    def _chosen(self) -> tuple[int, ...]:
+        checked = Qt.CheckState.Checked
+        rows = [self.parts.item(k) for k in range(self.parts.count())]
+        return tuple(
+            k for k, item in enumerate(rows) if item is not None and item.checkState() == checked
+        )
+
+    def _refresh(self, *_: object) -> None:
+        chosen = self._chosen()
+        if self.accept_button is not None:
+            self.accept_button.setEnabled(bool(chosen))
+        words = "Choose at least one part." if not chosen else "Ctrl+Z takes it back."
+        if len(chosen) > 1:
+            words = (
+                "The second and every further part of the file becomes a part of the lesson. "
+                + words
+            )
+        self.said.setText(words)
+
+    def plan(self) -> ImportPlan:
+        """Give what was chosen."""
+        onto = next(way for way, button in self._ways.items() if button.isChecked())
+        return ImportPlan(
+            self._name, tuple(self._score.parts[k] for k in self._chosen()), onto,
+            self.into.currentData(), self.in_place.isChecked(),
+        )  # fmt: skip
+
+
+def _words_of(score: ReadScore, number: int) -> str:
+    part = score.parts[number]
+    first, last = part.rows[0].onset_s, max(r.onset_s + r.duration_s for r in part.rows)
+    placed = sum(row.string is not None and row.fret is not None for row in part.rows)
+    words = f"{part.name:.60}: {len(part.rows)} notes, {first:.1f} to {last:.1f} s"
+    return words + (f", {placed} with string and fret" if placed else "")

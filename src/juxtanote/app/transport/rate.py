@@ -1,0 +1,3 @@
+"""The one sample rate at which everything is played, in Hz."""
+
+RATE = 44_100

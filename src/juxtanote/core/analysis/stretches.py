@@ -1,0 +1,106 @@
+"""Listening to stretches of a recording, one or all of them, in bounded memory."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.analysis.listen import Hints, Listening, PerceivedNote, listen
+from juxtanote.core.analysis.spectra import SAMPLE_RATE
+from juxtanote.core.audio.focus import bring_forward
+from juxtanote.core.audio.read import to_mid_side, to_rate
+from juxtanote.core.audio.sound import Sound
+from juxtanote.core.progress import Progress, no_progress, part_of
+
+STRETCH_S = 30.0
+MARGIN_S = 0.5  # listened to on both sides of a stretch, for context
+CUT_OFF_S, BEFORE_NOTE_S = 0.12, 0.05
+ONLY_SIDE = 0.03  # of the side's level: a middle that is weaker holds nothing
+
+
+class Forward(Protocol):
+    """How the guitar is brought forward: the fields of `score.lesson.Focus`."""
+
+    @property
+    def source(self) -> str: ...
+    @property
+    def low_hz(self) -> float: ...
+    @property
+    def high_hz(self) -> float: ...
+    @property
+    def without_drums(self) -> bool: ...
+
+
+def mid_side(
+    audio: NDArray[np.float32], sample_rate: int
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Give middle and side of stereo (2, n_samples) at the rate that is listened at."""
+    mid, side = to_mid_side(to_rate(audio, sample_rate, SAMPLE_RATE))
+    if mid.size and float(np.std(mid)) < ONLY_SIDE * float(np.std(side)):
+        return side, mid  # channels of opposite sign: what there is, is in their difference
+    return mid, side
+
+
+def hear_stretch(
+    sound: Sound,
+    start_s: float,
+    end_s: float,
+    *,
+    reference_cents: float = 0.0,
+    focus: Forward | None = None,
+    hints: Hints | None = None,
+    progress: Progress = no_progress,
+    learned: bool = True,
+) -> Listening:
+    """Listen to one stretch of a recording, a little before and after it for context."""
+    low = max(start_s - MARGIN_S, 0.0)
+    rate = sound.sample_rate
+    part = sound.audio[:, int(low * rate) : int((end_s + MARGIN_S) * rate)]
+    if focus is not None:
+        part = bring_forward(
+            part, rate, source=focus.source, low_hz=focus.low_hz, high_hz=focus.high_hz,
+            without_drums=focus.without_drums,
+        )  # fmt: skip
+    mid, side = mid_side(part, rate)
+    heard = listen(
+        mid, side, start_s=low, reference_cents=reference_cents, hints=hints, progress=progress,
+        learned=learned,
+    )  # fmt: skip
+    inside = tuple(n for n in heard.notes if start_s - 0.03 <= n.onset_s < end_s - 0.02)
+    clipped = tuple(replace(n, onset_s=max(n.onset_s, start_s)) for n in inside)
+    return replace(heard, notes=clipped)
+
+
+def hear_all(
+    sound: Sound,
+    *,
+    reference_cents: float = 0.0,
+    progress: Progress = no_progress,
+    learned: bool = True,
+    hints: Hints | None = None,
+) -> list[PerceivedNote]:
+    """Listen to a whole recording stretch by stretch, in bounded memory.
+
+    A note that still sounds where a stretch ends is heard whole: the next stretch begins with it.
+    """
+    notes: list[PerceivedNote] = []
+    start, duration = 0.0, sound.duration_s
+    while start < duration:
+        end = min(start + STRETCH_S, duration)
+        heard = hear_stretch(
+            sound, start, end, reference_cents=reference_cents, learned=learned, hints=hints,
+            progress=part_of(progress, start / duration, end / duration),
+        )  # fmt: skip
+        following = _start_after(heard.notes, start, end) if end < duration else end
+        notes += [note for note in heard.notes if note.onset_s < following]
+        start = following
+    return sorted(notes, key=lambda note: (note.onset_s, note.midi))
+
+
+def _start_after(notes: Sequence[PerceivedNote], start_s: float, end_s: float) -> float:
+    """Give where the next stretch begins: with the first note that the end of this one may have cut."""
+    cut = [n.onset_s for n in notes if n.offset_s > end_s + MARGIN_S - CUT_OFF_S]
+    first = min(cut, default=end_s) - BEFORE_NOTE_S
+    return first if first > start_s + 0.5 * STRETCH_S and cut else end_s
