@@ -18,15 +18,17 @@ from juxtanote.core.audio.write import write_sound, write_text
 from juxtanote.core.formats.csv_notes import NoteRow, write_rows
 from juxtanote.core.formats.lesson_file import save_lesson
 from juxtanote.core.fretboard.fingers import choose_fingers
+from juxtanote.core.fretboard.phrases import note_to_place
 from juxtanote.core.fretboard.solver import solve
 from juxtanote.core.fretboard.strokes import choose_strokes
-from juxtanote.core.score.lesson import Lesson, LogEntry, Phrase, Recording
+from juxtanote.core.score.kept import Kept, LogEntry
+from juxtanote.core.score.lesson import Lesson, Phrase, Recording
 from juxtanote.core.score.note import HeardNote, Note, WrittenNote
 from juxtanote.core.score.rhythm import write_phrase
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.synth.amplifier import add_room, amplify
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
-from juxtanote.core.transcribe import evidence_of, hear_stretch, note_to_place
+from juxtanote.core.transcribe import evidence_of, hear_stretch
 from lab.phrases import Hand, TabNote, to_events
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -264,7 +266,7 @@ def make_lesson(stereo: np.ndarray, lead: np.ndarray, played: list[list[StringEv
     from juxtanote.core.formats.breakdown import generate_breakdown
 
     typed = replace(third, breakdown=own + generate_breakdown(third, lesson))
-    return replace(lesson.with_phrase(typed), log=practice_log())
+    return replace(lesson.with_phrase(typed), kept=Kept(practice_log()))
 
 
 def _with_hands(phrase: Phrase, lesson: Lesson) -> Phrase:
@@ -272,9 +274,9 @@ def _with_hands(phrase: Phrase, lesson: Lesson) -> Phrase:
         replace(note_to_place(n), string=n.written.string, fret=n.written.fret)
         for n in phrase.notes
     ]
-    placement = solve(lesson.guitar, places)
-    fingers = choose_fingers(places, placement, lesson.guitar)
-    strokes = choose_strokes(places, placement.strings, lesson.school)
+    placement = solve(lesson.context().guitar, places)
+    fingers = choose_fingers(places, placement, lesson.context().guitar)
+    strokes = choose_strokes(places, placement.strings, lesson.context().school)
     return phrase.with_notes(
         [
             replace(n, written=replace(n.written, finger=f, stroke=s))
@@ -310,13 +312,13 @@ def practice_log() -> tuple[LogEntry, ...]:
     entries = []
     for day in range(0, 22, 2):
         date = f"2026-{10 if day < 12 else 11:02d}-{20 + day if day < 12 else day - 11:02d}"
-        for order, phrase in enumerate(("A", "B", "C", "D")):
+        for order, phrase in enumerate("ABCD"):
             begun = day - 3 * order
             if begun < 0 or rng.random() < 0.25:
                 continue
             speed = min(0.5 + 0.03 * begun + float(rng.normal(0, 0.015)), 1.05)
             entries.append(
-                LogEntry(date, phrase, round(speed / 0.05) * 0.05, int(rng.integers(6, 30)))
+                LogEntry(date, (order + 1,), phrase, round(speed / 0.05) * 0.05, int(rng.integers(6, 30)))
             )
     return tuple(replace(e, speed=round(e.speed, 3)) for e in entries)
 

@@ -5,7 +5,19 @@ from fractions import Fraction
 
 from hypothesis import strategies as st
 
-from juxtanote.core.score.lesson import SCHOOLS, STATUSES, Focus, Lesson, LogEntry, Phrase
+from juxtanote.core.score.kept import Kept, StepPlan
+from juxtanote.core.score.lesson import (
+    ROLES,
+    SCHOOLS,
+    STATUSES,
+    Focus,
+    Lesson,
+    LogEntry,
+    Part,
+    Phrase,
+    Recording,
+    Variation,
+)
 from juxtanote.core.score.note import (
     FINGERS,
     LOCKABLE,
@@ -97,7 +109,7 @@ def notes(draw: st.DrawFn, ident: int = 1) -> Note:
     )
     written = WrittenNote(
         draw(st.integers(1, 6)),
-        draw(st.integers(0, 24)),
+        draw(st.integers(0, 22)),
         frozenset(draw(st.sets(st.sampled_from(TECHNIQUES), max_size=3))),
         draw(st.sampled_from([0.0, 0.5, 1.0, 2.0, 3.0])),
         draw(st.sampled_from(FINGERS)),
@@ -128,8 +140,18 @@ def phrases(draw: st.DrawFn, ident: int = 1) -> Phrase:
         focus=Focus(source="middle", low_hz=100.0, high_hz=5000.0),
         evidence=Evidence(0.0, 0.01, (0.1, 0.5), (-20.0, -10.0), (1.0, 2.0)),
         waived=tuple(draw(st.lists(_texts, max_size=2))),
+        part=draw(st.sampled_from((1, 2))),
+        proposed=draw(st.booleans()),
+        deleted=tuple(draw(st.lists(st.tuples(st.floats(0, 500), st.floats(0, 127)), max_size=2))),
     )
-    return phrase.with_notes([draw(notes(ident=i + 1)) for i in range(count)])
+    phrase = phrase.with_notes([draw(notes(ident=i + 1)) for i in range(count)])
+    kind = draw(st.sampled_from(("", "key", "strings", "plain")))
+    if kind:
+        hung = replace(
+            phrase, ident=ident + 100, name="v", deleted=(), variation=Variation(kind, 1)
+        )
+        phrase = replace(phrase, variants=(hung,))
+    return phrase
 
 
 @st.composite
@@ -137,7 +159,7 @@ def lessons(draw: st.DrawFn) -> Lesson:
     """Draw a lesson with up to three phrases."""
     count = draw(st.integers(0, 3))
     log = tuple(
-        LogEntry("2026-11-02", name, speed, repeats)
+        LogEntry("2026-11-02", (1, 2), name, speed, repeats)
         for name, speed, repeats in draw(
             st.lists(st.tuples(_texts, st.floats(0.25, 1.25), st.integers(0, 50)), max_size=3)
         )
@@ -146,9 +168,15 @@ def lessons(draw: st.DrawFn) -> Lesson:
         title=draw(_texts),
         teacher=draw(_texts),
         reference_cents=draw(st.floats(-50, 50)),
-        key=draw(st.sampled_from(["", "A minor", "B♭ major"])),
-        school=draw(st.sampled_from(SCHOOLS)),
-        log=log,
+        key=draw(st.sampled_from(["", "A minor", "B♭ major", "C♯ dorian"])),
+        performer=draw(_texts),
+        notes=draw(_texts),
+        recording=Recording(draw(_texts), draw(st.floats(0, 900))),
+        parts=(
+            Part(1, "Lead", "lead", school=draw(st.sampled_from(SCHOOLS))),
+            Part(2, draw(_texts), draw(st.sampled_from(ROLES)), Guitar(capo=0, fret_count=24)),
+        ),
+        kept=Kept(log, StepPlan(0.5, 0.1, 0.9, 3), draw(st.sampled_from(("", "place"))), 1, 2.5),
         chords=((1, "Am"), (2, "D7")),
     )
     for index in range(count):

@@ -24,11 +24,12 @@ from juxtanote.core.formats.exports import (
     EXPORTS,
     export_lesson,
     export_rows,
-    import_into_phrase,
     read_notes,
+    read_score,
 )
 from juxtanote.core.formats.lesson_file import load_lesson, save_lesson, unpack_recording
-from juxtanote.core.formats.lesson_json import lesson_from_json, lesson_to_json
+from juxtanote.core.formats.importing import START, ImportPlan, laid_in
+from juxtanote.core.formats.lesson_json import lesson_from_text, lesson_text
 from juxtanote.core.formats.midi import read_midi, write_midi
 from juxtanote.core.formats.musicxml import write_musicxml
 from juxtanote.core.formats.musicxml_read import read_musicxml
@@ -52,8 +53,7 @@ class TestLessonFile(InFolder):
     @given(lessons())
     @settings(max_examples=40, deadline=None)
     def test_any_lesson_survives_json(self, lesson: Lesson) -> None:
-        text = json.dumps(lesson_to_json(lesson))
-        self.assertEqual(lesson_from_json(json.loads(text)), lesson)
+        self.assertEqual(lesson_from_text(lesson_text(lesson)), lesson)
 
     def test_save_and_open_give_the_lesson_back(self) -> None:
         path = self.folder / "a.juxta"
@@ -81,7 +81,8 @@ class TestLessonFile(InFolder):
                 archive.writestr(name, text)
             return out.getvalue()
 
-        body = lesson_to_json(small_lesson())
+        body = json.loads(lesson_text(small_lesson()))
+        part = body["parts"][0]
 
         def changed(**fields: object) -> bytes:
             return zipped("lesson.json", json.dumps(body | fields).encode())
@@ -103,16 +104,16 @@ class TestLessonFile(InFolder):
             "future version": changed(version=99),
             "no version": changed(version=None),
             "missing field": zipped(
-                "lesson.json", json.dumps({k: v for k, v in body.items() if k != "guitar"}).encode()
+                "lesson.json", json.dumps({k: v for k, v in body.items() if k != "parts"}).encode()
             ),
             "cents out of range": changed(reference_cents=1e9),
             "not a number": changed(reference_cents=float("nan")),
-            "tuning of words": changed(guitar=body["guitar"] | {"tuning": ["E"]}),
-            "impossible tuning": changed(guitar=body["guitar"] | {"tuning": [1, 2]}),
-            "unknown field": changed(guitar=body["guitar"] | {"colour": "red"}),
+            "tuning of words": changed(parts=[part | {"guitar": {"tuning": ["E"]}}]),
+            "impossible tuning": changed(parts=[part | {"guitar": {"tuning": [1, 2]}}]),
+            "unknown field": changed(parts=[part | {"colour": "red"}]),
             "beats backwards": changed(time_map=body["time_map"] | {"beat_times_s": [2, 1]}),
             "phrase of nothing": changed(phrases=[{}]),
-            "log of nothing": changed(log=[{"date": 1}]),
+            "log of nothing": changed(kept={"log": [{"date": 1}]}),
             "deep nesting": changed(chords=nested),
         }
         for name, content in cases.items():
@@ -196,7 +197,7 @@ class TestExports(InFolder):
                 export_lesson(Lesson(), self.folder / f"empty{suffix}")
 
     def test_musicxml_comes_back_with_places_and_techniques(self) -> None:
-        rows = read_musicxml(write_musicxml(small_lesson()).encode())
+        rows = read_musicxml(write_musicxml(small_lesson()).encode()).parts[0].rows
         places = [(r.string, r.fret) for r in rows]
         self.assertEqual(places[:4], [(3, 5), (3, 7), (2, 8), (2, 5)])
         self.assertIn("hammer-on", rows[1].techniques)
@@ -206,7 +207,7 @@ class TestExports(InFolder):
         self.assertTrue(any("pull-off" in r.techniques for r in rows))
 
     def test_midi_comes_back_with_its_times(self) -> None:
-        rows = read_midi(write_midi(small_lesson()))
+        rows = read_midi(write_midi(small_lesson())).parts[0].rows
         self.assertEqual(len(rows), 10)
         self.assertAlmostEqual(rows[0].onset_s, 2.0, delta=0.002)
         self.assertEqual(rows[0].midi, 60.0)
@@ -232,12 +233,13 @@ class TestExports(InFolder):
     def test_notes_are_imported_into_a_phrase(self) -> None:
         path = self.folder / "a.mid"
         path.write_bytes(write_midi(small_lesson()))
-        phrase = Phrase(7, "new", 20.0, 21.0)
-        filled = import_into_phrase(phrase, read_notes(path), Guitar())
+        lesson = Lesson(phrases=(Phrase(7, "new", 20.0, 21.0),))
+        plan = ImportPlan("a.mid", read_score(path).parts, START, 7)
+        filled = laid_in(lesson, plan).phrases[0]
         self.assertEqual(len(filled.notes), 10)
         self.assertAlmostEqual(filled.notes[0].onset_s, 20.0, places=3)
         with self.assertRaises(ImportFileError):
-            import_into_phrase(phrase, [], Guitar())
+            laid_in(lesson, ImportPlan("a.mid", (), START, 7))
         for name in ("missing.mid", "a.doc"):
             with self.assertRaises(ImportFileError):
                 read_notes(self.folder / name)

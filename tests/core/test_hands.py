@@ -13,13 +13,13 @@ from juxtanote.core.fretboard.clues import HeardString, read_strings, with_clues
 from juxtanote.core.fretboard.figures import measure
 from juxtanote.core.fretboard.reasons import explain
 from juxtanote.core.fretboard.solver import Placement, alternatives, place
-from juxtanote.core.score.edits import merge_listening
+from juxtanote.core.score.edits import add_variant, merge_listening
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.transpose import along_the_neck, to_other_strings
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
 from juxtanote.core.theory.strings import usual_stiffness
 from juxtanote.core.theory.tuning import Guitar
-from juxtanote.core.transcribe import with_guitar
+from juxtanote.core.fretboard.phrases import with_guitar
 from juxtanote.core.units import midi_to_hz
 from tests.lessons import note, small_lesson
 
@@ -220,7 +220,9 @@ class TestMoving(unittest.TestCase):
             self.assertEqual(new.heard.midi, old.heard.midi + 3)
         self.assertEqual(moved.problems, ())
         self.assertNotEqual(moved.phrase.ident, phrase.ident)
-        self.assertEqual(len(lesson.with_phrase(moved.phrase).phrases), len(lesson.phrases) + 1)
+        hung = add_variant(lesson, phrase.ident, moved.phrase)
+        self.assertEqual(len(hung.phrases), len(lesson.phrases))
+        self.assertEqual(hung.phrase(moved.phrase.ident), moved.phrase)
 
     @settings(max_examples=50, deadline=None)
     @given(st.lists(st.tuples(st.integers(1, 6), st.integers(0, 22)), min_size=1, max_size=8),
@@ -233,9 +235,9 @@ class TestMoving(unittest.TestCase):
         phrase = replace(lesson.phrases[0], end_s=4.5).with_notes(notes)
         moved = along_the_neck(lesson, phrase, semitones)
         for old, new in zip(phrase.notes, moved.phrase.notes, strict=True):
-            sounds = lesson.guitar.midi_at(new.written.string, new.written.fret)
+            sounds = lesson.context().guitar.midi_at(new.written.string, new.written.fret)
             self.assertEqual(sounds, round(new.heard.midi))
-            self.assertLessEqual(new.written.fret, lesson.guitar.last_fret)
+            self.assertLessEqual(new.written.fret, lesson.context().guitar.last_fret)
             if new.heard.midi != old.heard.midi + semitones:
                 self.assertTrue(any("keeps its old pitch" in p for p in moved.problems))
 
@@ -244,8 +246,8 @@ class TestMoving(unittest.TestCase):
         moved = to_other_strings(lesson, lesson.phrases[0], 1)
         for old, new in zip(lesson.phrases[0].notes, moved.phrase.notes, strict=True):
             self.assertEqual(new.heard.midi, old.heard.midi)
-            there = lesson.guitar.midi_at(new.written.string, new.written.fret)
-            self.assertEqual(there, lesson.guitar.midi_at(old.written.string, old.written.fret))
+            there = lesson.context().guitar.midi_at(new.written.string, new.written.fret)
+            self.assertEqual(there, lesson.context().guitar.midi_at(old.written.string, old.written.fret))
         open_line = lesson.phrases[0].with_notes([note(1, 2.0, 1, 0), note(2, 2.5, 6, 3)])
         told = " ".join(to_other_strings(lesson, open_line, 1).problems)
         self.assertIn("the open string 1 becomes fret 5", told)
@@ -263,13 +265,13 @@ class TestMoving(unittest.TestCase):
 
     def test_notes_follow_another_tuning_and_stay_on_a_shorter_neck(self) -> None:
         lesson = small_lesson()
-        lower = with_guitar(lesson, Guitar(tuning=(38, 43, 48, 53, 57, 62)))
+        lower = with_guitar(lesson, 1, Guitar(tuning=(38, 43, 48, 53, 57, 62)))
         for phrase in lower.phrases:
             for n in phrase.notes:
                 if "natural-harmonic" not in n.written.techniques:
-                    sounds = lower.guitar.midi_at(n.written.string, n.written.fret)
+                    sounds = lower.context().guitar.midi_at(n.written.string, n.written.fret)
                     self.assertEqual(sounds, round(n.heard.midi))
-        left = with_guitar(lesson, Guitar(left_handed=True))
+        left = with_guitar(lesson, 1, Guitar(left_handed=True))
         self.assertEqual(left.phrases, lesson.phrases)
 
     def test_another_finger_for_the_bar_changes_fingers_and_no_place(self) -> None:
@@ -278,7 +280,7 @@ class TestMoving(unittest.TestCase):
             5, "bar", 2.0, 4.0, (note(1, 2.0, 1, 12, "bar"), note(2, 2.5, 2, 12, "bar"))
         )
         lesson = lesson.with_phrase(phrase)
-        moved = with_guitar(lesson, replace(lesson.guitar, bar_finger=4))
+        moved = with_guitar(lesson, 1, replace(lesson.context().guitar, bar_finger=4))
         barred = next(p for p in moved.phrases if p.ident == 5)
         self.assertEqual([n.written.finger for n in barred.notes], ["4", "4"])
         for before, after in zip(lesson.phrases, moved.phrases, strict=True):

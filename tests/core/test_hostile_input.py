@@ -15,12 +15,13 @@ from hypothesis import strategies as st
 
 from juxtanote.core.audio.read import read_sound
 from juxtanote.core.errors import JuxtanoteError
-from juxtanote.core.formats.csv_notes import COLUMNS, read_rows
+from juxtanote.core.formats.csv_notes import COLUMNS, NoteRow, read_rows
 from juxtanote.core.formats.lesson_file import load_lesson, save_lesson
-from juxtanote.core.formats.lesson_json import lesson_from_json, lesson_to_json
+from juxtanote.core.formats.lesson_json import lesson_from_body, lesson_text
 from juxtanote.core.formats.midi import read_midi, write_midi
 from juxtanote.core.formats.musicxml import write_musicxml
 from juxtanote.core.formats.musicxml_read import read_musicxml
+from juxtanote.core.formats.read_score import ReadScore
 from juxtanote.core.theory.tuning import parse_tuning
 from tests.lessons import small_lesson
 
@@ -40,6 +41,11 @@ def mutated(data: bytes, rng: np.random.Generator, share: float = 0.01) -> bytes
     return bytes(changed)
 
 
+def rows_of(score: ReadScore) -> list[NoteRow]:
+    """List the notes of all parts."""
+    return [row for part in score.parts for row in part.rows]
+
+
 class TestMutations(unittest.TestCase):
     def setUp(self) -> None:
         held = tempfile.TemporaryDirectory()
@@ -52,7 +58,7 @@ class TestMutations(unittest.TestCase):
         for trial in range(120):
             with self.subTest(trial=trial):
                 try:
-                    rows = read_musicxml(mutated(good, self.rng, 0.002))
+                    rows = rows_of(read_musicxml(mutated(good, self.rng, 0.002)))
                 except JuxtanoteError as error:
                     self.assertNotIn("\n", str(error))
                 else:
@@ -63,7 +69,7 @@ class TestMutations(unittest.TestCase):
         for trial in range(150):
             with self.subTest(trial=trial):
                 try:
-                    rows = read_midi(mutated(good, self.rng, 0.004))
+                    rows = rows_of(read_midi(mutated(good, self.rng, 0.004)))
                 except JuxtanoteError as error:
                     self.assertNotIn("\n", str(error))
                 else:
@@ -82,7 +88,7 @@ class TestMutations(unittest.TestCase):
                     self.assertNotIn("\n", str(error))
 
     def test_lesson_json_with_wrong_values_anywhere(self) -> None:
-        body = lesson_to_json(small_lesson())
+        body = json.loads(lesson_text(small_lesson()))
         wrong = (None, "x", -1, 1e12, [], {}, True, [[1]], "9/0", ["a", "b"])
 
         def walk(value: object, path: tuple) -> list[tuple]:  # type: ignore[type-arg]
@@ -104,7 +110,7 @@ class TestMutations(unittest.TestCase):
             target[place[-1]] = wrong[number % len(wrong)]
             with self.subTest(place=place):
                 try:
-                    lesson_from_json(copy)
+                    lesson_from_body(copy)
                 except JuxtanoteError as error:
                     self.assertLess(len(str(error)), 600)
 

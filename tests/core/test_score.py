@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from juxtanote.core.score import edits
-from juxtanote.core.score.lesson import Focus, Lesson, LogEntry, Phrase
+from juxtanote.core.score.lesson import Focus, Lesson, LogEntry, Part, Phrase, Variation
 from juxtanote.core.score.note import HeardNote, Note, RunnerUp, WrittenNote
 from juxtanote.core.score.rhythm import count_word, quantise, write_phrase
 from juxtanote.core.score.time_map import TimeMap
@@ -34,9 +34,14 @@ class TestValues(unittest.TestCase):
             lambda: Phrase(1, "A", 0.0, 9.0, notes=(note(1, 1.0, 1, 1), note(1, 2.0, 1, 1))),
             lambda: Focus(source="behind"),
             lambda: Focus(low_hz=500.0, high_hz=100.0),
-            lambda: LogEntry("2026-11-02", "A", 9.0, 1),
+            lambda: LogEntry("2026-11-02", (1,), "A", 9.0, 1),
             lambda: Lesson(reference_cents=300.0),
-            lambda: Lesson(school="telepathy"),
+            lambda: Part(school="telepathy"),
+            lambda: Part(role="ghost"),
+            lambda: Lesson(parts=()),
+            lambda: Lesson(phrases=(Phrase(1, "A", 0.0, 1.0, part=7),)),
+            lambda: Variation("sideways"),
+            lambda: RunnerUp(200.0, 0.5, "far"),
             lambda: TimeMap((0.0,)),
             lambda: TimeMap((0.0, 0.0)),
             lambda: TimeMap((0.0, float("nan"))),
@@ -172,7 +177,8 @@ class TestEdits(unittest.TestCase):
         self.assertEqual(self._note(added, 5).heard.midi, 55.0)
         self.assertLessEqual(self._note(added, 5).offset_s, 2.55)
         gone = edits.delete_notes(added, 1, [5])
-        self.assertEqual(gone, self.lesson)
+        self.assertEqual(gone.phrases[0].notes, self.lesson.phrases[0].notes)
+        self.assertEqual(gone.phrases[0].deleted, ((2.3, 55.0),))
 
     def test_slurred_or_picked_two_or_one_are_taken_as_such(self) -> None:
         lesson = small_lesson()

@@ -15,8 +15,10 @@ from juxtanote.core.align.gap import measure_gap
 from juxtanote.core.checks.findings import find_problems, in_order
 from juxtanote.core.formats.csv_notes import read_rows
 from juxtanote.core.practice.care import needs_break
-from juxtanote.core.practice.log import add_practice, daily_points
-from juxtanote.core.practice.plan import StepPlan, joined_chunks
+from juxtanote.core.practice.log import add_practice, daily_points, name_of
+from juxtanote.core.practice.plan import joined_chunks, speed_steps
+from juxtanote.core.score import edits
+from juxtanote.core.score.kept import Kept, StepPlan
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.rhythm import write_phrase
@@ -47,7 +49,7 @@ class TestFindings(unittest.TestCase):
         for cents, title in cases.items():
             with self.subTest(cents=cents):
                 self.assertEqual(checked(bent(whole, cents)), [title] if title else [])
-        gap = measure_gap(bent(whole, 170.0), small_lesson())
+        gap = measure_gap(bent(whole, 170.0), small_lesson().context())
         self.assertAlmostEqual(gap.bend_cents or 0.0, -30.0, delta=2.0)
 
     def test_a_quarter_tone_curl_need_not_be_in_tune(self) -> None:
@@ -99,28 +101,40 @@ class TestFindings(unittest.TestCase):
 
 class TestPractice(unittest.TestCase):
     def test_steps_end_at_the_goal(self) -> None:
-        steps = StepPlan(0.5, 0.2, 1.0, 3).steps()
+        steps = speed_steps(StepPlan(0.5, 0.2, 1.0, 3))
         self.assertEqual([s.speed for s in steps], [0.5, 0.7, 0.9, 1.0])
         self.assertEqual({s.repeats for s in steps}, {3})
-        self.assertEqual([s.speed for s in StepPlan(1.0, 0.25, 0.5, 1).steps()], [1.0, 0.75, 0.5])
-        self.assertEqual(len(StepPlan(0.8, 0.1, 0.8, 1).steps()), 1)
+        self.assertEqual([s.speed for s in speed_steps(StepPlan(1.0, 0.25, 0.5, 1))], [1.0, 0.75, 0.5])
+        self.assertEqual(len(speed_steps(StepPlan(0.8, 0.1, 0.8, 1))), 1)
         with self.assertRaises(ValueError):
             StepPlan(start=0.01)
 
     def test_parts_are_joined_from_the_start(self) -> None:
         phrases = [Phrase(k, name, k, k + 1.0) for k, name in enumerate("ABC", start=1)]
-        names = [name for name, _, _ in joined_chunks(phrases)]
+        names = [chunk.name for chunk in joined_chunks(phrases)]
         self.assertEqual(names, ["A", "B", "A + B", "C", "A + B + C"])
 
     def test_repeats_of_a_day_add_up(self) -> None:
-        lesson = add_practice(Lesson(), "2026-11-03", "A", 0.5, 2)
-        lesson = add_practice(lesson, "2026-11-03", "A", 0.5, 3)
-        lesson = add_practice(lesson, "2026-11-03", "A", 0.75, 1)
-        lesson = add_practice(lesson, "2026-11-04", "A", 0.6, 0)
-        self.assertEqual([(e.speed, e.repeats) for e in lesson.log], [(0.5, 5), (0.75, 1)])
-        point = daily_points(lesson.log)[0]
+        kept = add_practice(Kept(), "2026-11-03", (1,), "A", 0.5, 2)
+        kept = add_practice(kept, "2026-11-03", (1,), "A", 0.5, 3)
+        kept = add_practice(kept, "2026-11-03", (1,), "A", 0.75, 1)
+        kept = add_practice(kept, "2026-11-04", (1,), "A", 0.6, 0)
+        self.assertEqual([(e.speed, e.repeats) for e in kept.log], [(0.5, 5), (0.75, 1)])
+        lesson = replace(small_lesson(), kept=kept)
+        point = daily_points(lesson)[0]
         self.assertEqual((point.best_speed, point.repeats), (0.75, 6))
-        self.assertEqual(daily_points(lesson.log, "B"), [])
+        self.assertEqual(daily_points(lesson, 2), [])
+
+    def test_the_log_follows_names_and_remembers_what_is_gone(self) -> None:
+        kept = add_practice(Kept(), "2026-11-03", (1,), "A", 0.5, 2)
+        kept = add_practice(kept, "2026-11-03", (1, 2), "A + B", 0.5, 1)
+        lesson = replace(small_lesson(), kept=kept)
+        renamed = edits.change_phrase(lesson, 1, name="Opening")
+        names = [name_of(entry, renamed) for entry in renamed.kept.log]
+        self.assertEqual(names, ["Opening", "Opening + B"])
+        gone = edits.delete_phrase(renamed, 1)
+        self.assertEqual([name_of(e, gone) for e in gone.kept.log], ["A", "A + B"])
+        self.assertEqual(gone.fresh_phrase_number(), 3)  # never a number that the log knows
 
     def test_a_break_is_suggested_after_twenty_minutes(self) -> None:
         self.assertFalse(needs_break(1000.0, 0.0))

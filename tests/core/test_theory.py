@@ -2,14 +2,17 @@
 
 import unittest
 
+from music21 import key
+
 from juxtanote.core.errors import TuningError
 from juxtanote.core.theory.harmonics import harmonic_midi, stretched_partial_hz
 from juxtanote.core.theory.pitch import parse_pitch, parse_pitch_class, pitch_name
+from juxtanote.core.theory.chords import transpose_symbols
+from juxtanote.core.theory.keys import known_key, read_key, transpose_key
 from juxtanote.core.theory.scales import (
     SCALES,
     degree_name,
     outside_name,
-    parse_key,
     spell_in_key,
     spell_tonic,
 )
@@ -92,10 +95,42 @@ class TestScales(unittest.TestCase):
         self.assertEqual(degree_name(60, 9), "♭3")
 
     def test_keys_are_read(self) -> None:
-        self.assertEqual(parse_key("B♭ minor"), (10, "minor"))
-        for text in ("", "A", "A dorian", "H minor", "A minor please"):
-            with self.subTest(text=text), self.assertRaises(ValueError):
-                parse_key(text)
+        written = {
+            "Am": "A minor", "A dorian": "A dorian", "A blues": "A blues", "a": "A minor",
+            "E flat minor": "E♭ minor", "eb": "E♭ minor", "Bbm": "B♭ minor", "F#": "F♯ major",
+            "H7": "B mixolydian", "H moll": "B minor", "As dur": "A♭ major", "G# major": "A♭ major",
+            "B♭ minor": "B♭ minor", "C sharp minor": "C♯ minor",
+        }  # fmt: skip
+        for text, name in written.items():
+            with self.subTest(text=text):
+                key = read_key(text)
+                self.assertEqual(key.name if key else None, name)
+                self.assertEqual(read_key(name), key)
+
+    def test_no_key_is_a_key_that_is_not_there(self) -> None:
+        for text in ("", "N.C.", "nc", "none"):
+            self.assertIsNone(read_key(text))
+
+    def test_a_key_that_cannot_be_read_says_why(self) -> None:
+        for text, why in (("X minor", "note name"), ("A purple", "purple"), ("A minor please", "mode")):
+            with self.subTest(text=text), self.assertRaises(ValueError) as caught:
+                read_key(text)
+            self.assertIn(why, str(caught.exception))
+            self.assertIsNone(known_key(text))
+
+    def test_signatures_agree_with_music21(self) -> None:
+        """Sharps and flats of keys and church modes, as music21 counts them."""
+        for tonic in ("C", "G", "D", "A", "E", "F", "B♭", "E♭", "F♯"):
+            for mode in ("major", "minor", "dorian", "phrygian", "lydian", "mixolydian", "locrian"):
+                mine = read_key(f"{tonic} {mode}")
+                assert mine is not None
+                name = mine.tonic.replace("♭", "-").replace("♯", "#")
+                with self.subTest(key=mine.name):
+                    self.assertEqual(mine.fifths, key.Key(name, mode).sharps)
+
+    def test_a_variant_in_another_key_moves_its_key_and_chords(self) -> None:
+        self.assertEqual(transpose_key("A dorian", 3), "C dorian")
+        self.assertEqual(transpose_symbols("Am7 D/F♯ N.C.", 3), "Cm7 F/A N.C.")
 
 
 class TestHarmonics(unittest.TestCase):

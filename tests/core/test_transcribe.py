@@ -16,6 +16,7 @@ from juxtanote.core.progress import Cancelled
 from juxtanote.core.score.lesson import Focus, Lesson, Phrase
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.theory.tuning import STANDARD, Guitar
+from juxtanote.core.fretboard.phrases import replace_places
 from juxtanote.core.transcribe import (
     Options,
     choose_key,
@@ -25,7 +26,6 @@ from juxtanote.core.transcribe import (
     hear_stretch,
     measure_recording,
     place_heard,
-    replace_places,
     shifted,
     split_at_rests,
     time_map_of,
@@ -203,7 +203,7 @@ class TestTranscribing(unittest.TestCase):
         notes = [n for p in lesson.phrases for n in p.notes]
         self.assertGreaterEqual(len(notes), 7)
         for inside in notes:
-            sounding = lesson.guitar.midi_at(inside.written.string, inside.written.fret)
+            sounding = lesson.context().guitar.midi_at(inside.written.string, inside.written.fret)
             if not inside.written.techniques:
                 self.assertEqual(sounding, round(inside.heard.midi))
             self.assertIsNotNone(inside.written.onset_beats)
@@ -212,7 +212,7 @@ class TestTranscribing(unittest.TestCase):
     def test_a_given_tuning_and_tempo_are_used(self) -> None:
         tuning = (38, 43, 48, 53, 57, 62)
         lesson = transcribe(self.path, Options(tuning=tuning, bpm=75.0))
-        self.assertEqual(lesson.guitar.tuning, tuning)
+        self.assertEqual(lesson.context().guitar.tuning, tuning)
         self.assertAlmostEqual(lesson.time_map.tempo_at(1.5), 75.0, delta=6.0)
 
     def test_the_fallback_road_works_too(self) -> None:

@@ -25,11 +25,12 @@ from juxtanote.core.audio.read import read_sound
 from juxtanote.core.formats.csv_notes import read_rows
 from juxtanote.core.formats.jams import write_jams
 from juxtanote.core.formats.lesson_file import load_lesson
-from juxtanote.core.formats.lesson_json import lesson_to_json
+from juxtanote.core.formats.lesson_json import lesson_text, schema as made_schema
 from juxtanote.core.formats.midi import write_midi
 from juxtanote.core.formats.musicxml import split_length, write_musicxml
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.score.timing import recounted
 from juxtanote.core.theory.scales import SCALES, spell_in_key, spell_tonic
 from juxtanote.core.units import hz_to_midi, midi_to_hz
 from tests.lessons import note, small_lesson
@@ -273,7 +274,8 @@ class TestAgainstMusic21(unittest.TestCase):
             )
         )  # fmt: skip
         steady = TimeMap(tuple(float(k) for k in range(20)), first_downbeat=4)
-        lesson = Lesson(time_map=steady, phrases=phrases, chords=((1, "Am7"), (2, "B♭/D")))
+        chords = ((1, "Am7"), (2, "B♭/D"))
+        lesson = recounted(Lesson(time_map=steady, phrases=phrases, chords=chords))
         text = write_musicxml(lesson)
         schema = _musicxml_schema()
         document = etree.fromstring(text.encode())
@@ -297,7 +299,9 @@ class TestAgainstMusic21(unittest.TestCase):
     def test_compound_time_is_read_as_such(self) -> None:
         six = TimeMap(tuple(0.75 * k for k in range(16)), beats_per_bar=2, division=3)
         notes = [note(k + 1, 0.25 * k, 3, 5 + k, length_s=0.24) for k in range(12)]
-        lesson = Lesson(time_map=six, phrases=(Phrase(1, "A", 0.0, 3.1, tuple(notes)),))
+        lesson = recounted(
+            Lesson(time_map=six, phrases=(Phrase(1, "A", 0.0, 3.1, tuple(notes)),))
+        )
         self.path.write_text(write_musicxml(lesson), "utf-8")
         part = converter.parse(self.path).parts[0]
         (metre,) = part.flatten().getElementsByClass("TimeSignature")
@@ -354,8 +358,9 @@ class TestSchemas(unittest.TestCase):
         path = resources.files("juxtanote.core.formats") / "lesson.schema.json"
         schema = json.loads(path.read_text("utf-8"))
         jsonschema.Draft202012Validator.check_schema(schema)
+        self.assertEqual(schema, json.loads(json.dumps(made_schema())))  # it ships as the types have it
         for lesson in (small_lesson(), load_lesson(DEMO / "brackwater-tram.juxta")):
-            body = json.loads(json.dumps(lesson_to_json(lesson)))
+            body = json.loads(lesson_text(lesson))
             jsonschema.validate(body, schema)
         broken = body | {"version": "one"}
         with self.assertRaises(jsonschema.ValidationError):

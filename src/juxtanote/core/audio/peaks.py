@@ -14,9 +14,12 @@ AT_ONCE = FINEST * 8192  # samples that are worked on at a time
 
 @dataclass(frozen=True, slots=True)
 class Peaks:
-    """Levels of (low, high) pairs of the middle, each `STEP` times coarser; `audio` is the recording itself."""
+    """Levels of (low, high) pairs of the middle, each `STEP` times coarser.
 
-    audio: NDArray[np.float32]  # (2, n_samples), not a copy
+    `audio` is the recording itself, and not a copy.
+    """
+
+    audio: NDArray[np.float32]  # (2, n_samples)
     sample_rate: int
     levels: tuple[NDArray[np.float32], ...]  # each (2, n_pairs)
 
@@ -53,10 +56,11 @@ def _reduce(
     start_s: float,
     end_s: float,
     columns: int,
+    begin: int = 0,
 ) -> NDArray[np.float32]:
-    edges = np.linspace(start_s, end_s, columns + 1) * rate
-    first = np.floor(edges[:-1]).astype(np.int64)
-    last = np.maximum(np.ceil(edges[1:]).astype(np.int64), first + 1)
+    edges = np.linspace(start_s, end_s, columns + 1) * rate - begin
+    first = np.floor(edges[:-1] + 1e-6).astype(np.int64)
+    last = np.maximum(np.ceil(edges[1:] - 1e-6).astype(np.int64), first + 1)
     out = np.zeros((2, columns), dtype=np.float32)
     total = low.shape[1]
     inside = (last > 0) & (first < total)
