@@ -80,7 +80,7 @@ class TestKilled(unittest.TestCase):
         files = list((self.folder / "juxtanote").glob("work-*.juxta"))
         self.assertEqual(len(files), 1)
         kept = len(load_lesson(files[0]).phrases)
-        # Four edits a second; the rescue file is written every three seconds.
+        # Four edits a second; the rescue file is written every two seconds.
         self.assertGreaterEqual(kept, last - 16)
 
     def test_a_save_is_whole_or_was_never_begun(self) -> None:

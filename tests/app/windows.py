@@ -1,11 +1,14 @@
 """Windows for tests: with a recording, with the demo, with a sound card moved by hand."""
 
+import sys
 import tempfile
+import traceback
 import unittest
+from types import TracebackType
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QMessageLogContext, Qt, QtMsgType, qInstallMessageHandler
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
@@ -21,10 +24,42 @@ from tests.lessons import small_lesson
 RATE = 44_100
 
 
-class WindowTest(unittest.TestCase):
+QUIET = ("propagateSizeHints", "QFontDatabase", "does not support raise()", "pipewire", "load va-", "resolving")
+
+
+class Watched(unittest.TestCase):
+    """Fails where an exception leaves a slot, or Qt warns."""
+
+    def setUp(self) -> None:
+        self.escaped: list[str] = []
+        self._hook, sys.excepthook = sys.excepthook, self._on_escaped
+        self._handler = qInstallMessageHandler(self._on_message)
+
+    def doCleanups(self) -> bool | None:  # type: ignore[override]
+        sys.excepthook = self._hook
+        qInstallMessageHandler(self._handler)
+        return super().doCleanups()
+
+    def _on_escaped(
+        self, kind: type[BaseException], error: BaseException, trace: TracebackType | None
+    ) -> None:
+        self.escaped.append("".join(traceback.format_exception(kind, error, trace)))
+
+    def _on_message(self, kind: QtMsgType, _: QMessageLogContext, text: str | None) -> None:
+        worse = kind in (QtMsgType.QtWarningMsg, QtMsgType.QtCriticalMsg)
+        if worse and not any(word in (text or "") for word in QUIET):
+            self.escaped.append(f"Qt: {text}")
+
+    def nothing_escaped(self) -> None:
+        """Fail with what left a slot, or what Qt warned of."""
+        self.assertEqual(self.escaped, [], "\n".join(self.escaped))
+
+
+class WindowTest(Watched):
     """Opens a window for each test and closes it after."""
 
     def setUp(self) -> None:
+        super().setUp()
         held = tempfile.TemporaryDirectory()
         self.addCleanup(held.cleanup)
         self.folder = Path(held.name)
@@ -43,6 +78,7 @@ class WindowTest(unittest.TestCase):
         self.window.shut_down()
         self.window.deleteLater()
         wait_until(lambda: True)
+        self.nothing_escaped()
 
     def open_small(self, seconds: float = 8.0) -> None:
         """Open the small lesson with a quiet tone as its recording."""
@@ -66,9 +102,19 @@ class WindowTest(unittest.TestCase):
         self.assertTrue(wait_until(lambda: self.document.sound is not None, 60_000))
         self.settle()
 
+    def cell(self, row: int, column: int) -> str:
+        """Give the text of a cell of the table of phrases."""
+        model = self.window.hear.model
+        return str(model.data(model.index(row, column)))
+
+    def type_cell(self, row: int, column: int, text: str) -> None:
+        """Type into a cell of the table of phrases."""
+        model = self.window.hear.model
+        model.setData(model.index(row, column), text)
+
     def settle(self) -> None:
         """Wait until nothing is under way."""
-        QTest.qWait(300) if hasattr(QTest, "qWait") else wait_until(lambda: False, 300)
+        wait_until(lambda: False, 450)
         self.assertTrue(wait_until(lambda: not self.window.runner.is_busy, 60_000))
 
     def press(

@@ -749,16 +749,18 @@ class MainWindow(QMainWindow):
         if event is None:
             return
         if self.document.is_modified and not self._closing:
-            event.ignore()
+            self._closing = False
             self._open_when_free(self._close_now)
-            return
+            if not self._closing:  # cancelled, or closed once it is saved
+                event.ignore()
+                return
         settings.write_geometry(self.saveGeometry())
         self.shut_down()
         event.accept()
 
     def _close_now(self) -> None:
         self._closing = True
-        self.close()
+        QTimer.singleShot(0, self.close)
 
     def shut_down(self) -> None:
         """Stop sound and jobs."""

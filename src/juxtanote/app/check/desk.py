@@ -38,7 +38,7 @@ class CheckDesk(Desk):
     ) -> None:
         super().__init__(document, parent)
         self._transport, self._findings = transport, findings
-        self.model, self.list = FindingModel(), FindingList()
+        self.model, self.list = FindingModel(self), FindingList()
         self.list.setModel(self.model)
         self.list.setItemDelegate(FindingPainter(self.list))
         self.list.setAccessibleName("Findings")

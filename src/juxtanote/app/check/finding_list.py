@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QObject, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter
 from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
@@ -19,8 +19,8 @@ _NONE = QModelIndex()
 class FindingModel(QAbstractListModel):
     """Findings with where they are, worst first; those that were let pass come last."""
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
         self._rows: list[tuple[Finding, str, bool]] = []
 
     def show_rows(self, rows: "list[tuple[Finding, str, bool]]") -> None:

@@ -29,7 +29,7 @@ class PhraseModel(QAbstractTableModel):
         edited: Callable[[int, str, object], None],
         refused: Callable[[str], None],
     ) -> None:
-        super().__init__()
+        super().__init__(document)
         self._document, self._edited, self._refused = document, edited, refused
         self._phrases: tuple[Phrase, ...] = ()
         self._rows: dict[int, int] = {}

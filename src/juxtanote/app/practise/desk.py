@@ -49,7 +49,7 @@ class PractiseDesk(Desk):
         self.repeats = number_box(1, 100, 1, 4, "", "Repeats a step")
         self.begin = QPushButton(labels.BEGIN)
         self.begin.setProperty("main", True)
-        self.chunk_model, self.log_model = ChunkModel(), LogModel()
+        self.chunk_model, self.log_model = ChunkModel(self), LogModel(self)
         self.chunks, self.table = QListView(), QTableView()
         self.chunks.setModel(self.chunk_model)
         self.chunks.setAccessibleName(labels.CHUNKS)

@@ -1,6 +1,6 @@
 """The log and the joined parts as models: the view asks for what it shows."""
 
-from PyQt6.QtCore import QAbstractListModel, QAbstractTableModel, QModelIndex, Qt
+from PyQt6.QtCore import QAbstractListModel, QAbstractTableModel, QModelIndex, QObject, Qt
 
 from juxtanote.app.practise import labels
 from juxtanote.core.practice.log import name_of
@@ -14,8 +14,8 @@ _NONE = QModelIndex()
 class LogModel(QAbstractTableModel):
     """Entries of the log, the latest first, under the names that phrases have now."""
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
         self._lesson = Lesson()
         self._entries: tuple[LogEntry, ...] = ()
 
@@ -52,8 +52,8 @@ class LogModel(QAbstractTableModel):
 class ChunkModel(QAbstractListModel):
     """Phrases and what joins them."""
 
-    def __init__(self) -> None:
-        super().__init__()
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
         self._chunks: list[Chunk] = []
 
     def show_chunks(self, chunks: list[Chunk]) -> None:
