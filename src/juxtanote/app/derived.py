@@ -7,7 +7,7 @@ from juxtanote.app.jobs.runner import JobRunner, Latest
 from juxtanote.core.progress import Progress
 from juxtanote.core.score.lesson import Lesson, Phrase
 
-PAUSE_MS = 60
+PAUSE_MS = 160
 
 
 class Findings(QObject):
@@ -48,15 +48,15 @@ class Findings(QObject):
             self._latest.forget()
             self._show((None, [], [], []))
             return
-        self._latest.ask(lambda _: _found(phrase, lesson, _), self._show)
+        self._latest.ask(lambda progress: _found(phrase, lesson, progress), self._show)
 
     def _show(self, result: object) -> None:
         self.phrase, self.found, self.waived, self.in_order = result  # type: ignore[misc]
         self.changed.emit()
 
 
-def _found(phrase: Phrase, lesson: Lesson, _: Progress) -> tuple:  # type: ignore[type-arg]
-    from juxtanote.core.checks.findings import find_problems, in_order, waived_problems
+def _found(phrase: Phrase, lesson: Lesson, progress: Progress) -> tuple:  # type: ignore[type-arg]
+    from juxtanote.core.checks.findings import examine
 
-    found = find_problems(phrase, lesson)
-    return phrase, found, waived_problems(phrase, lesson), in_order(phrase, lesson)
+    checked = examine(phrase, lesson, progress)
+    return phrase, list(checked.found), list(checked.waived), list(checked.in_order)

@@ -106,6 +106,7 @@ class _ReplaceLesson(QUndoCommand):
 class Document(QObject):
     """One lesson with its sound, its current phrase and the selected notes."""
 
+    touched = pyqtSignal()  # something is about to change, and views with it
     lesson_changed = pyqtSignal(object)  # Change
     phrase_changed = pyqtSignal()  # another phrase is current
     selection_changed = pyqtSignal()
@@ -164,6 +165,7 @@ class Document(QObject):
         """
         from juxtanote.core.score.transpose import followed
 
+        self.touched.emit()
         before = self.lesson
         edited = edit(before)
         if edited is before or edited == before:
@@ -179,6 +181,7 @@ class Document(QObject):
 
     def show(self, lesson: Lesson) -> None:
         """Put a lesson before the views (called by the undo stack); what is kept stays as it is."""
+        self.touched.emit()
         before, self.lesson = self.lesson, replace(lesson, kept=self.lesson.kept)
         self.revision += 1
         gone = self.phrase is None
@@ -244,6 +247,7 @@ class Document(QObject):
     def choose_phrase(self, ident: int) -> None:
         """Make a phrase (or a variant) current."""
         if ident != self._phrase_ident and self.lesson.phrase(ident) is not None:
+            self.touched.emit()
             self._phrase_ident, self._selected = ident, ()
             self.phrase_changed.emit()
             self.selection_changed.emit()
@@ -280,6 +284,7 @@ class Document(QObject):
         phrase, wanted = self.phrase, set(idents)
         known = tuple(n.ident for n in phrase.notes if n.ident in wanted) if phrase else ()
         if known != self._selected:
+            self.touched.emit()
             self._selected = known
             self.selection_changed.emit()
 

@@ -344,9 +344,9 @@ class Files(QObject):
         """Load a sound file: a new lesson, or the missing recording of the open one."""
         lesson = self._document.lesson
         missing = self._document.sound is None and bool(lesson.phrases) and not as_new
-        self._load(path, fresh=not missing)
+        self._load(path, fresh=not missing, by_hand=True)
 
-    def _load(self, path: Path, *, fresh: bool) -> None:
+    def _load(self, path: Path, *, fresh: bool, by_hand: bool = False) -> None:
         self._wanted += fresh
         wanted, ticket = self._wanted, self._document.ticket()
 
@@ -364,7 +364,7 @@ class Files(QObject):
             if fresh and wanted == self._wanted:
                 self._on_fresh(path, result)
             elif not fresh and self._document.is_open(ticket):
-                self._on_known(path, result, ticket)
+                self._on_known(path, result, ticket, by_hand)
             else:
                 self.told.emit(f"“{path.name}” was read, but another lesson is open by now.")
 
@@ -378,7 +378,7 @@ class Files(QObject):
         self.opened.emit()
         self.sound_ready.emit(True)
 
-    def _on_known(self, path: Path, result: object, ticket: Ticket) -> None:
+    def _on_known(self, path: Path, result: object, ticket: Ticket, by_hand: bool) -> None:
         from juxtanote.core.audio.sound import is_alike
 
         sound, peaks, print_ = result  # type: ignore[misc]
@@ -386,7 +386,7 @@ class Files(QObject):
 
         def accept() -> None:
             if self._document.is_open(ticket):
-                self._accept(path, sound, peaks, print_)
+                self._accept(path, (sound, peaks), print_, by_hand)
 
         longer = sound.duration_s - known.duration_s
         if known.duration_s and abs(longer) > OTHER_LENGTH_S:
@@ -401,18 +401,19 @@ class Files(QObject):
         else:
             accept()
 
-    def _accept(self, path: Path, sound: "Sound", peaks: "Peaks", print_: str) -> None:
+    def _accept(
+        self, path: Path, heard: "tuple[Sound, Peaks]", print_: str, by_hand: bool
+    ) -> None:
+        """Take the recording of the open lesson; one that a person found is found there again."""
         document = self._document
         kept, known = document.lesson.kept, document.lesson.recording
-        cached = cache_folder() in path.parents
-        if str(path) != known.path and not cached and Path(known.path).resolve() != path.resolve():
+        if by_hand and str(path) != known.path:
             document.keep(replace(kept, found_at=str(path)))
         if not known.fingerprint:  # a file of an earlier version: know it from now on
-            fresh = replace(
-                known, fingerprint=print_, duration_s=known.duration_s or sound.duration_s
-            )
+            length = known.duration_s or heard[0].duration_s
+            fresh = replace(known, fingerprint=print_, duration_s=length)
             document.lesson = replace(document.lesson, recording=fresh)
-        document.set_sound(sound, peaks, path)
+        document.set_sound(*heard, path)
         self.sound_ready.emit(False)
 
     # Saving

@@ -1,5 +1,6 @@
 """The window: five desks over one lesson, the strip above them, the transport below."""
 
+import sys
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -61,6 +62,7 @@ if TYPE_CHECKING:
 HEAR, PLACE, CHECK, TEACH, PRACTISE = range(5)
 DESK_NAMES = tuple(name.lower() for name in DESKS)
 TOLD_MS = 8000
+SWITCH_S = 0.0005  # how long work on another thread may hold up the window's
 NUDGE_S, NUDGE_ONSET_S = 0.01, 0.005
 SOUND_FILTER = "Sound (" + " ".join(f"*{suffix}" for suffix in SUFFIXES) + ");;All files (*)"
 LESSON_FILTER = f"Lessons (*{SUFFIX})"
@@ -72,6 +74,7 @@ class MainWindow(QMainWindow):
     def __init__(self, out: "SoundOut | None" = None) -> None:
         super().__init__()
         install_hook()
+        sys.setswitchinterval(SWITCH_S)
         self.setWindowTitle("Juxtanote")
         self.resize(1280, 800)
         self.setMinimumSize(960, 620)
@@ -377,6 +380,7 @@ class MainWindow(QMainWindow):
         self.files.opened.connect(self._on_opened)
         self.files.other_recording.connect(self._on_other_recording)
         document = self.document
+        document.touched.connect(self.runner.give_way)
         document.lesson_changed.connect(self._update_actions)
         for signal in (
             document.phrase_changed, document.selection_changed, document.sound_changed,

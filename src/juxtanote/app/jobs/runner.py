@@ -3,11 +3,12 @@
 import threading
 from collections.abc import Callable
 
-from PyQt6.QtCore import QObject, QRunnable, QThreadPool, pyqtSignal
+from PyQt6.QtCore import QObject, QRunnable, QThreadPool, QTimer, pyqtSignal
 
 from juxtanote.core.progress import Cancelled, Progress
 
 Then = Callable[[object], None]
+LONGEST_WAIT_S = 0.25
 
 
 class Job(QObject):
@@ -30,6 +31,7 @@ class Job(QObject):
         self.name, self.quiet = name, quiet
         self._work, self._then, self._failed = work, then, failed
         self._stop = threading.Event()
+        self.gate: threading.Event | None = None  # closed while the window handles and paints
         self._result: object = None
         self._error: Exception | None = None
         self._is_done = False
@@ -65,7 +67,12 @@ class Job(QObject):
     def _report(self, part_done: float) -> None:
         if self._stop.is_set():
             raise Cancelled
-        self.progressed.emit(part_done)
+        if self.gate is not None and not self.gate.is_set():
+            self.gate.wait(LONGEST_WAIT_S)
+        try:
+            self.progressed.emit(part_done)
+        except (RuntimeError, AttributeError):
+            raise Cancelled from None  # the window is gone
 
 
 class _Runnable(QRunnable):
@@ -77,14 +84,16 @@ class _Runnable(QRunnable):
         self._job.run()
         try:
             self._finished(self._job)
-        except RuntimeError:  # the window is gone, and with it whoever waited
-            pass
+        except (RuntimeError, AttributeError):
+            return  # the window is gone, and with it whoever waited
 
 
 class JobRunner(QObject):
     """Keeps jobs alive until what came of them was handed over on the window's thread.
 
-    Quiet work has a thread of its own, so that it does not wait for a listening to end.
+    Quiet work has a thread of its own, so that it does not wait for a listening to end. All work stands
+    still at its next report while the window handles a key and paints: two threads of Python take turns,
+    and the window's must not wait for its.
     """
 
     started = pyqtSignal(object)  # Job
@@ -98,6 +107,17 @@ class JobRunner(QObject):
         self._pool.setMaxThreadCount(2)
         self._quick.setMaxThreadCount(1)
         self._finished.connect(self._on_finished)
+        self._gate = threading.Event()
+        self._gate.set()
+        self._opening = QTimer(self)
+        self._opening.setSingleShot(True)
+        self._opening.setInterval(0)  # runs out when all that was to be painted is painted
+        self._opening.timeout.connect(self._gate.set)
+
+    def give_way(self) -> None:
+        """Let work stand still until the window has painted what is asked of it now."""
+        self._gate.clear()
+        self._opening.start()
 
     @property
     def is_busy(self) -> bool:
@@ -114,6 +134,7 @@ class JobRunner(QObject):
         if self._stopped:
             return
         job.setParent(self)
+        job.gate = self._gate
         self._jobs.add(job)
         self.started.emit(job)
         pool = self._quick if job.quiet else self._pool
@@ -128,6 +149,7 @@ class JobRunner(QObject):
         """Cancel all, start no more, and wait: a thread must not outlive its window."""
         self._stopped = True
         self.cancel_all()
+        self._gate.set()
         self._pool.waitForDone(timeout_ms)
         self._quick.waitForDone(timeout_ms)
 

@@ -28,6 +28,7 @@ from juxtanote.app.widgets.neck import Neck
 from juxtanote.app.widgets.offer import Offer
 from juxtanote.app.widgets.parts import Panel, scrolled, soft, strong
 from juxtanote.app.widgets.slider import LineSlider
+from juxtanote.core.progress import Progress
 from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import SCHOOLS, Lesson, Phrase
 from juxtanote.core.score.note import FINGERS, STROKES
@@ -38,7 +39,7 @@ if TYPE_CHECKING:
     from juxtanote.core.fretboard.solver import Placement
 
 TYPING_MS = 900
-READ_PAUSE_MS = 40
+READ_PAUSE_MS = 90
 
 
 class PlaceDesk(Desk):
@@ -200,10 +201,10 @@ class PlaceDesk(Desk):
         chosen = self._document.selected_notes
         note = chosen[0] if len(chosen) == 1 else None
 
-        def work(_: object) -> object:
+        def work(progress: Progress) -> object:
             from juxtanote.app.place.reading import read
 
-            return read(phrase, lesson, note)
+            return read(phrase, lesson, note, progress)
 
         self._reading.ask(work, self._show_reading)  # type: ignore[arg-type]
 

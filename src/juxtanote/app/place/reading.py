@@ -7,9 +7,11 @@ from juxtanote.core.fretboard.phrases import as_written, places_in
 from juxtanote.core.fretboard.reasons import Reasons, explain, phrase_sentence
 from juxtanote.core.fretboard.silence import strings_to_silence
 from juxtanote.core.fretboard.solver import Placement
+from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.lesson import Context, Lesson, Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.signs import bend_name
+from juxtanote.core.theory.tuning import Guitar
 
 Place = tuple[int, int]  # string, fret
 
@@ -30,10 +32,13 @@ class Reading:
     others: tuple[Place, ...] = ()
 
 
-def read(phrase: Phrase, lesson: Lesson, note: Note | None) -> Reading:
+def read(
+    phrase: Phrase, lesson: Lesson, note: Note | None, progress: Progress = no_progress
+) -> Reading:
     """Read where the hand is in a phrase, and why a note sits where it does."""
     around = lesson.context(phrase)
-    placement = as_written(phrase, around.guitar)
+    placement = _placement_of(phrase, around.guitar, progress)
+    progress(0.9)
     quiet = strings_to_silence([n.written.string for n in phrase.notes], around.guitar.string_count)
     sentence = f"{phrase_sentence(placement)} {quiet}"
     path = tuple((n.written.string, n.written.fret) for n in phrase.notes)
@@ -49,6 +54,20 @@ def read(phrase: Phrase, lesson: Lesson, note: Note | None) -> Reading:
         f"String {here[0]}, fret {here[1]}" if here[1] else f"String {here[0]}, open",
         _under(note, around), reasons, here, others,
     )  # fmt: skip
+
+
+_latest: tuple[Phrase, Guitar, Placement] | None = None
+
+
+def _placement_of(phrase: Phrase, guitar: Guitar, progress: Progress) -> Placement:
+    """Give where the hand is; another note of the phrase that was read last needs no new reading."""
+    global _latest
+    known = _latest
+    if known is not None and known[0].notes is phrase.notes and known[1] == guitar:
+        return known[2]
+    placement = as_written(phrase, guitar, progress)
+    _latest = phrase, guitar, placement
+    return placement
 
 
 def _under(note: Note, around: Context) -> str:

@@ -3,7 +3,8 @@
 import math
 from bisect import bisect_left
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from fractions import Fraction
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -88,14 +89,54 @@ def paint_others(painter: QPainter, scene: Scene) -> None:
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, fret_text(note))
 
 
-def paint_heard(painter: QPainter, scene: Scene) -> None:
-    """Draw pitch curves over note lines, onsets by loudness, and the evidence under them."""
+Lines = list[tuple[Note, list[QPointF]]]
+
+
+def heard_key(scene: Scene) -> tuple[object, ...]:
+    """Give all that the heard row is painted of: where it is the same, the row is."""
+    notes = [(n.heard, n.is_doubtful, "dead" in n.written.techniques) for n in scene.visible()]
+    return (
+        scene.geometry, scene.phrase.evidence, scene.context.time_map, scene.context.key,
+        scene.others, scene.loudest_db, notes,
+    )  # fmt: skip
+
+
+def written_key(scene: Scene) -> tuple[object, ...]:
+    """Give all that the written row is painted of."""
+    notes = [
+        (
+            n.onset_s, n.offset_s, n.is_doubtful, n.written.string, n.written.fret,
+            n.written.techniques, n.written.bend_semitones, n.written.finger, n.written.stroke,
+            "place" in n.written.locked,
+            n.heard if n.written.techniques & SHAPED else None,
+            (before.onset_s, before.written.fret, before.written.techniques)
+            if (before := scene.before.get(n.ident)) is not None
+            else None,
+        )
+        for n in scene.visible()
+    ]  # fmt: skip
+    return scene.geometry, scene.context.guitar, notes
+
+
+def counted_key(scene: Scene) -> tuple[object, ...]:
+    """Give all that the counted row is painted of."""
+    notes = [(n.onset_s, n.written.onset_beats, n.written.duration_beats) for n in scene.visible()]
+    swing = swing_of(scene.phrase, scene.context.time_map)
+    return scene.geometry, scene.context.time_map, swing, notes
+
+
+SHAPED = frozenset({"bend", "pre-bend", "vibrato"})
+
+
+def paint_heard(painter: QPainter, scene: Scene) -> Lines:
+    """Draw pitch curves over note lines, onsets by loudness, and the evidence under them.
+
+    Gives the line of each note, so that words can stand beside them.
+    """
     g = scene.geometry
     _pitch_lines(painter, scene)
     notes = scene.visible()
-    lines = [_pitch_curve(painter, scene, note) for note in notes]
-    for note, line in zip(notes, lines, strict=True):
-        _measured(painter, scene, note, line, lines)
+    lines = [(note, _pitch_curve(painter, scene, note)) for note in notes]
     _evidence(painter, scene)
     base = g.heard_bottom + LEVEL_HEIGHT
     for note in notes:
@@ -103,6 +144,20 @@ def paint_heard(painter: QPainter, scene: Scene) -> None:
         x = g.x(note.onset_s)
         painter.setPen(pen("doubt" if note.is_doubtful else "heard", 2.0))
         painter.drawLine(QPointF(x, base), QPointF(x, base - (LEVEL_HEIGHT - 6) * part))
+    return lines
+
+
+def paint_marks(painter: QPainter, scene: Scene, lines: Lines) -> None:
+    """Draw over the rows what hangs on the selection: boxes, and what was measured of notes."""
+    others = [line for _, line in lines]
+    for note, line in lines:
+        _measured(painter, scene, note, line, others)
+    marked = [n for n, _ in lines if n.ident in scene.selected or n.ident in scene.changed]
+    share = crowding(scene, [note for note, _ in lines]) if marked else {}
+    for note in marked:
+        _fret_number(painter, scene, note, share[note.ident])
+    if scene.selected:
+        _how_late(painter, scene, [note for note, _ in lines])
 
 
 def _pitch_lines(painter: QPainter, scene: Scene) -> None:
@@ -239,8 +294,9 @@ def paint_written(painter: QPainter, scene: Scene) -> None:
     for note in notes:
         _techniques(painter, scene, note, scene.before.get(note.ident), taken)
     share = crowding(scene, notes)
+    bare = replace(scene, selected=frozenset(), changed=frozenset())
     for note in notes:
-        _fret_number(painter, scene, note, share[note.ident])
+        _fret_number(painter, bare, note, share[note.ident])
     _hands(painter, scene, notes)
 
 
@@ -452,8 +508,8 @@ def paint_counted(painter: QPainter, scene: Scene) -> None:
         if x < LEFT - 4:
             continue
         word = count_word(onset, time_map)
-        chosen = font(TEXT, 600 if is_on_beat(onset) else 400)
-        half = 0.5 * QFontMetricsF(chosen).horizontalAdvance(word)
+        weight = 600 if is_on_beat(onset) else 400
+        chosen, half = font(TEXT, weight), 0.5 * _width(word, weight)
         if x - half >= last_word + 3 and word:  # words that would lie over each other are left out
             painter.setFont(chosen)
             painter.setPen(colour("ink"))
@@ -467,11 +523,29 @@ def paint_counted(painter: QPainter, scene: Scene) -> None:
         if abs(late) > LATE_SHOWN_S:
             painter.setPen(pen("doubt", 2.2))
             painter.drawLine(QPointF(x, stem_end + 7), QPointF(g.x(note.onset_s), stem_end + 7))
-            if note.ident in scene.selected:
-                painter.setFont(font(SMALL, 500))
-                painter.drawText(QPointF(x + 4, stem_end + 20), f"{1000 * late:+.0f} ms")
     for beat, places in by_beat.items():
         _beams(painter, beat, places, stem_end, time_map.is_compound)
+
+
+@lru_cache(maxsize=256)
+def _width(word: str, weight: int) -> float:
+    return QFontMetricsF(font(TEXT, weight)).horizontalAdvance(word)
+
+
+def _how_late(painter: QPainter, scene: Scene, notes: list[Note]) -> None:
+    """Write beside selected notes how many milliseconds they are off their count."""
+    time_map, g = scene.context.time_map, scene.geometry
+    swing = swing_of(scene.phrase, time_map)
+    painter.setFont(font(SMALL, 500))
+    painter.setPen(colour("doubt"))
+    for note in notes:
+        onset = note.written.onset_beats
+        if note.ident not in scene.selected or onset is None or not note.written.duration_beats:
+            continue
+        counted_s = float(time_map.to_seconds(swung(float(onset), swing)))
+        late, x = note.onset_s - counted_s, g.x(counted_s)
+        if abs(late) > LATE_SHOWN_S and x >= LEFT - 4:
+            painter.drawText(QPointF(x + 4, g.counted_top + 74), f"{1000 * late:+.0f} ms")
 
 
 def _beams(

@@ -55,7 +55,10 @@ class Sheet(QWidget):
         self._document, self._transport = document, transport
         self._start_s, self._scale = 0.0, 120.0
         self._changed: frozenset[int] = frozenset()
-        self._picture: QPixmap | None = None
+        self._rows: dict[str, tuple[object, QPixmap]] = {}  # by name, with what they were painted of
+        self._are_rows_old, self._size_painted = True, QSize()
+        self._marks: QPixmap | None = None  # what hangs on the selection, over them
+        self._lines: painting.Lines = []
         self._drag: tuple[int, str] | None = None
         self._rubber: QRectF | None = None
         self._merge = -1
@@ -133,7 +136,7 @@ class Sheet(QWidget):
         self._redraw()
 
     def _redraw(self) -> None:
-        self._picture = None
+        self._are_rows_old, self._marks = True, None
         if not self.isVisible():  # painted when it is shown
             return
         phrase = self._document.phrase
@@ -144,8 +147,10 @@ class Sheet(QWidget):
 
     def mark_changed(self, idents: frozenset[int]) -> None:
         """Show which notes moved because of the last decision."""
-        self._changed = idents
-        self._redraw()
+        if idents != self._changed:
+            self._changed = idents
+            self._marks = None
+            self.update()
 
     # Painting
 
@@ -171,12 +176,16 @@ class Sheet(QWidget):
         )
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        if self._picture is None or self._picture.deviceIndependentSize().toSize() != self.size():
-            self._picture = self._paint_all()
+        if self._are_rows_old or self._size_painted != self.size():
+            self._paint_rows()
+        if self._marks is None:
+            self._marks = self._paint_marks()
         painter = QPainter(self)
-        painter.drawPixmap(0, 0, self._picture)
-        g = self.geometry_now()
-        x = g.x(self._transport.position_s)
+        painter.fillRect(self.rect(), colour("paper"))
+        for _, picture in self._rows.values():
+            painter.drawPixmap(0, 0, picture)
+        painter.drawPixmap(0, 0, self._marks)
+        x = self.geometry_now().x(self._transport.position_s)
         if LEFT <= x <= self.width():
             painter.setPen(pen("ink", 1.8))
             painter.drawLine(QPointF(x, 4), QPointF(x, self.height() - 8))
@@ -187,29 +196,60 @@ class Sheet(QWidget):
             painter.setPen(pen("rule", 1))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
 
-    def _paint_all(self) -> QPixmap:
+    def _blank(self) -> QPixmap:
         ratio = self.devicePixelRatioF()
         picture = QPixmap(self.size() * ratio)
         picture.setDevicePixelRatio(ratio)
-        picture.fill(colour("paper"))
-        painter = QPainter(picture)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        scene = self.scene()
-        if scene is not None:
-            self._paint_scene(painter, scene)
-        painter.end()
+        picture.fill(Qt.GlobalColor.transparent)
         return picture
 
-    def _paint_scene(self, painter: QPainter, scene: painting.Scene) -> None:
+    def _paint_rows(self) -> None:
+        """Paint each row whose own values differ: a fret that changes leaves the heard row as it is."""
+        self._are_rows_old, self._size_painted = False, self.size()
+        scene = self.scene()
+        if scene is None:
+            self._rows, self._lines = {}, []
+            return
+        for name, key, paint in (
+            ("heard", painting.heard_key(scene), self._paint_heard),
+            ("written", painting.written_key(scene), self._paint_written),
+            ("counted", painting.counted_key(scene), self._paint_counted),
+        ):
+            key = (key, colour("paper").name(), self.devicePixelRatioF())
+            if name in self._rows and self._rows[name][0] == key:
+                continue
+            picture = self._blank()
+            painter = QPainter(picture)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            paint(painter, scene)
+            painter.end()
+            self._rows[name] = key, picture
+            self._marks = None
+
+    def _paint_heard(self, painter: QPainter, scene: painting.Scene) -> None:
         painter.setClipRect(QRect(LEFT - 12, 0, self.width() - LEFT - RIGHT + 26, self.height()))
         painting.paint_grid(painter, scene)
         painting.paint_others(painter, scene)
         painter.setClipping(False)
-        painting.paint_heard(painter, scene)
+        self._lines = painting.paint_heard(painter, scene)
+
+    def _paint_written(self, painter: QPainter, scene: painting.Scene) -> None:
         painting.paint_written(painter, scene)
+
+    def _paint_counted(self, painter: QPainter, scene: painting.Scene) -> None:
         painting.paint_counted(painter, scene)
         painter.fillRect(QRect(0, 0, 4, self.height()), colour("paper"))
         painting.paint_row_names(painter, scene.geometry)
+
+    def _paint_marks(self) -> QPixmap:
+        picture = self._blank()
+        scene = self.scene()
+        if scene is not None:
+            painter = QPainter(picture)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painting.paint_marks(painter, scene, self._lines)
+            painter.end()
+        return picture
 
     # Mouse
 
@@ -357,12 +397,15 @@ class Sheet(QWidget):
         self._redraw()
 
     def _on_selection_changed(self) -> None:
-        notes = self._document.selected_notes
+        notes, before = self._document.selected_notes, self._start_s
         if notes:
             self._bring_into_view(notes[0])
+        self._marks = None
         if self.isVisible():
             self._update_description()
-        self._redraw()
+        if self._start_s != before:
+            self._redraw()
+        self.update()
 
     def _update_description(self) -> None:
         """Tell a screen reader what is selected."""

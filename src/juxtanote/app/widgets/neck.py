@@ -24,6 +24,8 @@ class Neck(QWidget):
         self._chosen: tuple[int, int] | None = None
         self._others: tuple[tuple[int, int], ...] = ()
         self._window: tuple[int, int] | None = None
+        self._last_fret = SHOWN_FRETS
+        self._whole = self._guitar.fret_mm(SHOWN_FRETS)  # millimetres that are shown
         self.setMinimumHeight(112)
         self.setAccessibleName("Neck")
         self.setToolTip("Click a dashed place to move the selected note there.")
@@ -37,18 +39,18 @@ class Neck(QWidget):
         window: tuple[int, int] | None,
     ) -> None:
         """Show places in playing order, the chosen one, its alternatives and the hand."""
-        self._guitar, self._path, self._chosen = guitar, path, chosen
-        self._others, self._window = others, window
+        shown = guitar, path, chosen, others, window
+        if shown == (self._guitar, self._path, self._chosen, self._others, self._window):
+            return
+        self._guitar, self._path, self._chosen, self._others, self._window = shown
+        highest = max([fret for _, fret in {*path, *others}], default=12)
+        self._last_fret = min(max(SHOWN_FRETS, highest + 1), guitar.last_fret)
+        self._whole = guitar.fret_mm(self._last_fret)
         self.update()
-
-    @property
-    def _last_fret(self) -> int:
-        highest = max([fret for _, fret in (*self._path, *self._others)], default=12)
-        return min(max(SHOWN_FRETS, highest + 1), self._guitar.last_fret)
 
     def fret_x(self, fret: float) -> float:
         """Give the pixel of a fret wire; mirrored for left-handed players."""
-        part = self._guitar.fret_mm(fret) / self._guitar.fret_mm(self._last_fret)
+        part = self._guitar.fret_mm(fret) / self._whole
         x = LEFT + part * (self.width() - LEFT - RIGHT)
         return self.width() - x if self._guitar.left_handed else x
 
@@ -93,20 +95,19 @@ class Neck(QWidget):
         self._paint_places(painter)
 
     def _paint_places(self, painter: QPainter) -> None:
-        seen: set[tuple[int, int]] = set()
+        spots = {place: self.spot(*place) for place in dict.fromkeys(self._path)}
         painter.setPen(pen("written", 0.9))
         steps = max(len(self._path) - 1, 1)
-        for index, (before, after) in enumerate(zip(self._path, self._path[1:], strict=False)):
-            painter.setOpacity(0.12 + 0.6 * index / steps)  # later moves are drawn stronger
-            painter.drawLine(self.spot(*before), self.spot(*after))
+        # Each way from place to place once, as strong as its latest move is drawn.
+        moves = {pair: at for at, pair in enumerate(zip(self._path, self._path[1:], strict=False))}
+        for (before, after), at in moves.items():
+            painter.setOpacity(0.12 + 0.6 * at / steps)
+            painter.drawLine(spots[before], spots[after])
         painter.setOpacity(1.0)
-        for place in self._path:
-            if place in seen:
-                continue
-            seen.add(place)
-            painter.setBrush(colour("panel"))
-            painter.setPen(pen("written", 1.8))
-            painter.drawEllipse(self.spot(*place), 4.2, 4.2)
+        painter.setBrush(colour("panel"))
+        painter.setPen(pen("written", 1.8))
+        for spot in spots.values():
+            painter.drawEllipse(spot, 4.2, 4.2)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(pen("ink", 1.2, Qt.PenStyle.DashLine))
         for place in self._others:

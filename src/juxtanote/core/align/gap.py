@@ -1,5 +1,6 @@
 """Where the written and the heard differ, note by note: pitch, time, bend."""
 
+import statistics
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,7 +31,18 @@ def measure_gap(note: Note, context: Context, swing: float = 0.5) -> Gap:
 def measure_gaps(phrase: Phrase, lesson: Lesson) -> list[Gap]:
     """Compare every note of a phrase."""
     swing, context = swing_of(phrase, lesson.time_map), lesson.context(phrase)
-    return [measure_gap(note, context, swing) for note in phrase.notes]
+    counted = [
+        swung(float(onset), swing) if (onset := n.written.onset_beats) is not None else 0.0
+        for n in phrase.notes
+    ]
+    seconds = lesson.time_map.to_seconds(counted) if counted else np.zeros(0)
+    return [
+        Gap(
+            note.ident, _pitch(note, context),
+            note.onset_s - at if _is_counted(note) else None, *_bend(note, context),
+        )
+        for note, at in zip(phrase.notes, seconds.tolist(), strict=True)
+    ]  # fmt: skip
 
 
 def _pitch(note: Note, context: Context) -> float | None:
@@ -42,13 +54,17 @@ def _pitch(note: Note, context: Context) -> float | None:
     tags = note.written.techniques
     if not note.heard.curve or tags & {"bend", "pre-bend", "vibrato", "slide"}:
         return base
-    cents = np.array([c for _, c in note.heard.curve])
+    cents = [c for _, c in note.heard.curve]
     settled = cents[len(cents) // 4 : max(3 * len(cents) // 4, len(cents) // 4 + 1)]
-    return base + float(np.median(settled))
+    return base + statistics.median(settled)
+
+
+def _is_counted(note: Note) -> bool:
+    return note.written.onset_beats is not None and bool(note.written.duration_beats)
 
 
 def _late(note: Note, context: Context, swing: float) -> float | None:
-    if note.written.onset_beats is None or not note.written.duration_beats:
+    if not _is_counted(note) or note.written.onset_beats is None:
         return None
     counted = float(context.time_map.to_seconds(swung(float(note.written.onset_beats), swing)))
     return note.onset_s - counted

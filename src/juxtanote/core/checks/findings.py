@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from juxtanote.core.align.gap import Gap, measure_gaps
+from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import SLURS, Note
 
@@ -30,16 +31,30 @@ class Finding:
 
 def find_problems(phrase: Phrase, lesson: Lesson) -> list[Finding]:
     """Check a phrase; what the instructor waived is left out."""
-    return [finding for finding in _all(phrase, lesson) if finding.key not in phrase.waived]
+    return list(examine(phrase, lesson).found)
 
 
-def waived_problems(phrase: Phrase, lesson: Lesson) -> list[Finding]:
-    """Give the findings that the instructor let pass, and that are still there."""
-    return [finding for finding in _all(phrase, lesson) if finding.key in phrase.waived]
+@dataclass(frozen=True, slots=True)
+class Examined:
+    """All that checking a phrase gives: what is wrong, what was let pass, and what is fine."""
+
+    found: tuple[Finding, ...]
+    waived: tuple[Finding, ...]
+    in_order: tuple[str, ...]
 
 
-def _all(phrase: Phrase, lesson: Lesson) -> list[Finding]:
+def examine(phrase: Phrase, lesson: Lesson, progress: Progress = no_progress) -> Examined:
+    """Check a phrase once for everything that is said of it."""
     gaps = measure_gaps(phrase, lesson)
+    progress(0.5)
+    every = _all(phrase, gaps)
+    progress(0.9)
+    found = [f for f in every if f.key not in phrase.waived]
+    waived = [f for f in every if f.key in phrase.waived]
+    return Examined(tuple(found), tuple(waived), tuple(_fine(phrase, gaps, found)))
+
+
+def _all(phrase: Phrase, gaps: list[Gap]) -> list[Finding]:
     found = [
         *_strings(phrase),
         *([] if phrase.is_variant else _against_the_sound(phrase, gaps)),
@@ -197,10 +212,13 @@ def _finding(
 
 def in_order(phrase: Phrase, lesson: Lesson) -> list[str]:
     """Say what was checked and is fine."""
+    return list(examine(phrase, lesson).in_order)
+
+
+def _fine(phrase: Phrase, gaps: list[Gap], found: list[Finding]) -> list[str]:
     if not phrase.notes:
         return []
-    gaps = measure_gaps(phrase, lesson)
-    problems = {finding.key.split(":")[0] for finding in find_problems(phrase, lesson)}
+    problems = {finding.key.split(":")[0] for finding in found}
     pitched = [gap for gap in gaps if gap.pitch_cents is not None]
     near = sum(1 for gap in pitched if abs(gap.pitch_cents or 0.0) < 15)
     lines = [f"{near} of {len(pitched)} pitches within 15 cents"]

@@ -100,13 +100,15 @@ def replace_places(
     return phrase.with_notes(notes)
 
 
-def as_written(phrase: Phrase, guitar: Guitar) -> Placement:
+def as_written(
+    phrase: Phrase, guitar: Guitar, progress: Progress = no_progress
+) -> Placement:
     """Give where the hand is for the places of a phrase as they stand."""
     places = [
         replace(note_to_place(n), string=n.written.string, fret=n.written.fret)
         for n in phrase.notes
     ]
-    return solve(guitar, places)
+    return solve(guitar, places, progress=progress)
 
 
 def with_guitar(

@@ -28,6 +28,7 @@ SHORTEST_NOTE_S = 0.02
 SHORTEST_PHRASE_S = 0.1
 MOST_DELETED = 2000
 SAME_ONSET_S = 0.05
+COUNTED_AS = frozenset({"grace", "rake", "let-ring"})  # techniques that written time looks at
 
 
 def _with(lesson: Lesson, ident: int, change: Callable[[Phrase], Phrase]) -> Lesson:
@@ -44,7 +45,21 @@ def _told_otherwise(before: Phrase, after: Phrase) -> bool:
     """Whether anything differs that written time is derived from."""
     if (before.evenness, before.subdivision) != (after.evenness, after.subdivision):
         return True
-    return before.notes is not after.notes
+    if before.notes is after.notes:
+        return False
+    return len(before.notes) != len(after.notes) or any(
+        old is not new and _timing_of(old) != _timing_of(new)
+        for old, new in zip(before.notes, after.notes, strict=True)
+    )
+
+
+def _timing_of(note: Note) -> tuple[object, ...]:
+    written = note.written
+    locked = "time" in written.locked
+    return (
+        note.ident, note.onset_s, note.offset_s, written.techniques & COUNTED_AS,
+        (locked, written.onset_beats, written.duration_beats),
+    )  # fmt: skip
 
 
 def _touched(phrase: Phrase, **fields: object) -> Phrase:

@@ -7,7 +7,8 @@ Correction Problem", J. ACM 21 (1), 1974) over pitch and place in time, under ev
 from collections import Counter
 from dataclasses import dataclass
 from fractions import Fraction
-from functools import lru_cache
+
+import numpy as np
 
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.lesson import Lesson, Phrase
@@ -16,6 +17,7 @@ from juxtanote.core.score.time_map import TimeMap
 
 ALIKE = 0.72  # share of notes that must agree
 FEWEST = 3
+FARTHEST = 24  # semitones that a row is moved at most
 COLOURS = frozenset({"bend", "pre-bend", "release", "vibrato", "pull-off", "hammer-on", "slide", "tap",
                      "palm-mute", "staccato", "dead", "natural-harmonic", "let-ring"})  # fmt: skip
 _DONE = {
@@ -62,7 +64,6 @@ def steps_of(notes: list[Note], start: Fraction) -> tuple[Step, ...]:
     )  # fmt: skip
 
 
-@lru_cache(maxsize=8192)
 def compare(earlier: tuple[Step, ...], later: tuple[Step, ...]) -> Likeness | None:
     """Tell how a later row repeats an earlier one, or give None where it does not."""
     if min(len(earlier), len(later)) < FEWEST:
@@ -243,24 +244,50 @@ def phrase_steps(phrase: Phrase, time_map: TimeMap) -> tuple[Step, ...]:
 def phrase_repeats(
     lesson: Lesson, progress: Progress = no_progress
 ) -> dict[int, tuple[int, Likeness]]:
-    """For each phrase that repeats an earlier one of its part: that one's number, and how (the closest)."""
+    """For each phrase that repeats an earlier one of its part: that one's number, and how.
+
+    The closest of the earlier ones counts.
+    """
     rows = [(phrase, phrase_steps(phrase, lesson.time_map)) for phrase in lesson.phrases]
+    likely = _Likely([steps for _, steps in rows])
     found: dict[int, tuple[int, Likeness]] = {}
-    first_with: dict[tuple[int, tuple[Step, ...]], int] = {}
     for index, (phrase, steps) in enumerate(rows):
         progress(index / len(rows))
-        same = first_with.setdefault((phrase.part, steps), phrase.ident)
-        if same != phrase.ident:  # nothing can be closer: no need to look at the others
-            likeness = compare(steps, steps)
-            if likeness is not None:
-                found[phrase.ident] = same, likeness
-            continue
-        for earlier, others in rows[:index]:
+        for at in likely.before(index):
+            earlier, others = rows[at]
             likeness = compare(others, steps) if earlier.part == phrase.part else None
             known = found.get(phrase.ident)
             if likeness and (known is None or _rank(likeness) > _rank(known[1])):
                 found[phrase.ident] = earlier.ident, likeness
+                if likeness.kind == "exact":  # nothing can be closer
+                    break
     return found
+
+
+class _Likely:
+    """Tells quickly which earlier rows can be alike at all: few of many are compared note by note."""
+
+    def __init__(self, rows: list[tuple[Step, ...]]) -> None:
+        self._counts = np.zeros((len(rows), 128 + 2 * FARTHEST), dtype=np.int16)
+        self._lengths = np.array([len(row) for row in rows])
+        self._onsets = [np.array([float(step.onset) for step in row]) for row in rows]
+        for at, row in enumerate(rows):
+            for step in row:
+                self._counts[at, FARTHEST + min(max(step.midi, 0), 127)] += 1
+
+    def before(self, index: int) -> list[int]:
+        """List the earlier rows that share enough pitches under some transposition, or the rhythm."""
+        length = int(self._lengths[index])
+        if length < FEWEST or index == 0:
+            return []
+        earlier, own = self._counts[:index], self._counts[index]
+        best = np.zeros(index)
+        for shift in range(-FARTHEST, FARTHEST + 1):
+            best = np.maximum(best, np.minimum(earlier, np.roll(own, shift)).sum(axis=1))
+        alike = 2.0 * best >= ALIKE * (self._lengths[:index] + length)
+        for at in np.flatnonzero((self._lengths[:index] == length) & ~alike):
+            alike[at] = bool(np.all(np.abs(self._onsets[at] - self._onsets[index]) <= 0.25))
+        return [int(at) for at in np.flatnonzero(alike)]
 
 
 def _rank(likeness: Likeness) -> tuple[int, float]:

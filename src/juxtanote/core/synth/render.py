@@ -91,8 +91,7 @@ def render_phrase(
         start = int(event.onset_s * sample_rate)
         sound = sound[: max(len(audio) - start, 0)]
         audio[start : start + len(sound)] += sound
-        if index % 8 == 0:
-            progress(index / len(events))
+        progress(index / len(events))
     loud = amplify(audio, sample_rate, gain=2.0, cabinet_hz=5000.0)
     peak = float(np.max(np.abs(loud), initial=0.0)) or 1.0
     return Rendered((0.5 / peak * loud).astype(np.float32), phrase.start_s)
