@@ -1,6 +1,7 @@
 """The same core without a window: `juxtanote transcribe` and `juxtanote place`; alone, the window."""
 
 import argparse
+import math
 import sys
 from collections.abc import Sequence
 from dataclasses import replace
@@ -13,6 +14,14 @@ DONE, FAILED, WRONG_USAGE = 0, 1, 2
 TRANSCRIBE_SUFFIXES = (".csv", ".json", ".jams", ".mid", ".musicxml", ".txt")
 
 
+def _finite(text: str) -> float:
+    """Read a number of seconds or beats; what is none, or endless, is wrong usage."""
+    value = float(text)
+    if not math.isfinite(value):
+        raise argparse.ArgumentTypeError(f"{text} is not a finite number")
+    return value
+
+
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="juxtanote", description="Phrase-by-phrase guitar tablature beside the recording."
@@ -22,10 +31,10 @@ def _parser() -> argparse.ArgumentParser:
     hear = commands.add_parser("transcribe", help="write the lead guitar of a recording as notes")
     hear.add_argument("audio", type=Path, metavar="AUDIO")
     hear.add_argument("-o", dest="out", type=Path, action="append", required=True, metavar="OUT")
-    hear.add_argument("--start", type=float, default=0.0, metavar="S")
-    hear.add_argument("--end", type=float, default=None, metavar="S")
+    hear.add_argument("--start", type=_finite, default=0.0, metavar="S")
+    hear.add_argument("--end", type=_finite, default=None, metavar="S")
     hear.add_argument("--tuning", default=None, metavar='"E2 A2 D3 G3 B3 E4"')
-    hear.add_argument("--tempo", type=float, default=None, metavar="BPM")
+    hear.add_argument("--tempo", type=_finite, default=None, metavar="BPM")
     hear.add_argument("--beats", type=Path, default=None, metavar="OUT.csv")
     place = commands.add_parser("place", help="give notes their strings and frets")
     place.add_argument("notes", type=Path, metavar="NOTES")
@@ -57,6 +66,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except JuxtanoteError as error:
         print(f"juxtanote: {error}", file=sys.stderr)
         return FAILED
+    except (OSError, MemoryError) as error:
+        print(f"juxtanote: {error}. Check the files and folders that were named.", file=sys.stderr)
+        return FAILED
     except KeyboardInterrupt:
         print("juxtanote: stopped; nothing was written.", file=sys.stderr)
         return FAILED
@@ -84,6 +96,7 @@ def _transcribe(options: argparse.Namespace, parser: argparse.ArgumentParser) ->
         return _usage(parser, "--tempo must be 20 to 400 beats a minute")
     tuning = parse_tuning(options.tuning) if options.tuning else None
     wanted = Options(options.start, options.end, tuning, options.tempo)
+    _check_targets([*options.out, *([options.beats] if options.beats else [])])
     lesson = transcribe(options.audio, wanted, _Bar())
     for out in options.out:
         export_lesson(lesson, out)
@@ -92,6 +105,15 @@ def _transcribe(options: argparse.Namespace, parser: argparse.ArgumentParser) ->
         end = options.start + lesson.recording.duration_s
         write_text(options.beats, write_beats(lesson.time_map, start, end))
     return DONE
+
+
+def _check_targets(paths: Sequence[Path]) -> None:
+    """Refuse folders, and files in folders that are not there, before long work begins."""
+    for path in paths:
+        if path.is_dir():
+            raise JuxtanoteError(f"“{path}” is a folder: name a file to write.")
+        if not path.parent.is_dir():
+            raise JuxtanoteError(f"“{path}” could not be written: there is no folder “{path.parent}”.")
 
 
 class _Bar:
@@ -115,6 +137,9 @@ def _place(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
 
     if options.out.suffix.lower() not in (".csv", ".mid", ".musicxml", ".txt"):
         return _usage(parser, f"“{options.out.name}”: choose .csv .mid .musicxml .txt")
+    _check_targets([options.out])
+    if options.alternatives is not None and options.alternatives.is_file():
+        raise JuxtanoteError(f"“{options.alternatives}” is a file: name a folder for the alternatives.")
     rows = read_notes(options.notes)
     tuning = parse_tuning(options.tuning) if options.tuning else STANDARD
     if not options.tuning and rows and min(r.midi for r in rows) < min(STANDARD) - 0.5:

@@ -6,6 +6,7 @@ from fractions import Fraction
 
 import mido
 import numpy as np
+from numpy.typing import NDArray
 
 from juxtanote.core.errors import ImportFileError
 from juxtanote.core.formats.csv_notes import LATEST_S, SHORTEST_S, NoteRow
@@ -201,12 +202,12 @@ class _Clock:
         spans = np.diff(self.ticks) * self._per_tick[:-1]
         self._seconds = np.concatenate([[0.0], np.cumsum(spans)])
 
-    def seconds(self, tick: float) -> float:
-        index = int(np.searchsorted(self.ticks, tick, side="right")) - 1
-        return float(self._seconds[index] + (tick - self.ticks[index]) * self._per_tick[index])
-
-    def quarters(self, tick: int) -> Fraction:
-        return Fraction(tick, self.ticks_per_beat)
+    def seconds(self, ticks: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Give times of ticks."""
+        index = np.searchsorted(self.ticks, ticks, side="right") - 1
+        return np.asarray(
+            self._seconds[index] + (ticks - self.ticks[index]) * self._per_tick[index]
+        )
 
 
 def _score(midi: mido.MidiFile) -> ReadScore:
@@ -241,58 +242,66 @@ def _track_rows(
 ) -> tuple[str, list[NoteRow]]:
     """Read the notes of a track, with the bends of their channels."""
     name, now = "", 0
-    rows: list[NoteRow] = []
+    held: list[tuple[tuple[int, int], int, int]] = []  # (channel, key), from tick, to tick
     sounding: dict[tuple[int, int], int] = {}
     bends: dict[int, list[tuple[int, float]]] = {}
     ranges: dict[int, float] = {}
 
     def ended(key: tuple[int, int]) -> None:
-        begun = sounding.pop(key)
-        rows.append(_row(key, (begun, now), bends, clock, quarters_per_beat))
+        held.append((key, sounding.pop(key), now))
 
     for message in track:
         now += message.time
-        if message.is_meta:
-            name = message.name.strip() or name if message.type == "track_name" else name
-            continue
-        channel = getattr(message, "channel", DRUMS)
-        if channel == DRUMS:
-            continue
-        if message.type == "control_change" and message.control == 6:
-            ranges[channel] = float(message.value)
-        elif message.type == "pitchwheel":
-            semitones = message.pitch / 8192 * ranges.get(channel, 2.0)
-            bends.setdefault(channel, []).append((now, semitones))
-        elif message.type in ("note_on", "note_off"):
-            key = (channel, message.note)
+        kind = message.type
+        if kind in ("note_on", "note_off"):
+            if message.channel == DRUMS:
+                continue
+            key = (message.channel, message.note)
             if key in sounding:
                 ended(key)
-            if message.type == "note_on" and message.velocity > 0:
+            if kind == "note_on" and message.velocity > 0:
                 sounding[key] = now
+        elif kind == "pitchwheel":
+            semitones = message.pitch / 8192 * ranges.get(message.channel, 2.0)
+            bends.setdefault(message.channel, []).append((now, semitones))
+        elif kind == "control_change" and message.control == 6:
+            ranges[message.channel] = float(message.value)
+        elif kind == "track_name":
+            name = message.name.strip() or name
     for key in list(sounding):
         ended(key)
+    spans = np.array([(begun, end) for _, begun, end in held], dtype=np.float64).reshape(-1, 2)
+    times = np.minimum(clock.seconds(spans), LATEST_S)
+    per_beat = clock.ticks_per_beat * quarters_per_beat
+    rows = [
+        _row(note, (float(start), float(end)), bends, per_beat)
+        for note, (start, end) in zip(held, times, strict=True)
+    ]
     return name, sorted(rows, key=lambda row: (row.onset_s, row.midi))
 
 
 def _row(
-    key: tuple[int, int],
-    span: tuple[int, int],
+    note: tuple[tuple[int, int], int, int],
+    span_s: tuple[float, float],
     bends: dict[int, list[tuple[int, float]]],
-    clock: _Clock,
-    quarters_per_beat: Fraction,
+    ticks_per_beat: Fraction,
 ) -> NoteRow:
     """Make a row; a bend of at least a third of a semitone inside the note is told."""
-    begun, ended = span
-    inside = bends.get(key[0], [])
+    (channel, key), begun, ended = note
+    inside = bends.get(channel, [])
     first = bisect_right(inside, begun, key=lambda point: point[0])
     last = bisect_left(inside, ended, key=lambda point: point[0])
     widest = min(max((s for _, s in inside[first:last]), default=0.0), WIDEST_BEND)
-    tags = frozenset({"bend"}) if widest > 0.35 else frozenset()
-    start_s = min(clock.seconds(begun), LATEST_S)
-    length_s = min(max(clock.seconds(ended) - start_s, SHORTEST_S), LATEST_S)
-    beats = clock.quarters(begun) / quarters_per_beat
+    is_bent = widest > 0.35
+    start_s = max(span_s[0], 0.0)
+    up, down = ticks_per_beat.denominator, ticks_per_beat.numerator
     return NoteRow(
-        start_s, length_s, float(key[1]), techniques=tags,
-        bend_semitones=round(widest, 2) if tags else 0.0, onset_beats=beats,
-        duration_beats=clock.quarters(max(ended - begun, 1)) / quarters_per_beat,
+        start_s, min(max(span_s[1] - start_s, SHORTEST_S), LATEST_S), float(key),
+        techniques=_BENT if is_bent else _PLAIN,
+        bend_semitones=round(widest, 2) if is_bent else 0.0,
+        onset_beats=Fraction(begun * up, down),
+        duration_beats=Fraction(max(ended - begun, 1) * up, down),
     )  # fmt: skip
+
+
+_BENT, _PLAIN = frozenset({"bend"}), frozenset[str]()
