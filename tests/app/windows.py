@@ -4,8 +4,8 @@ import sys
 import tempfile
 import traceback
 import unittest
-from types import TracebackType
 from pathlib import Path
+from types import TracebackType
 
 import numpy as np
 from PyQt6.QtCore import QMessageLogContext, Qt, QtMsgType, qInstallMessageHandler
@@ -24,7 +24,14 @@ from tests.lessons import small_lesson
 RATE = 44_100
 
 
-QUIET = ("propagateSizeHints", "QFontDatabase", "does not support raise()", "pipewire", "load va-", "resolving")
+QUIET = (
+    "propagateSizeHints",
+    "QFontDatabase",
+    "does not support raise()",
+    "pipewire",
+    "load va-",
+    "resolving",
+)
 
 
 class Watched(unittest.TestCase):

@@ -27,8 +27,8 @@ from juxtanote.core.formats.exports import (
     read_notes,
     read_score,
 )
-from juxtanote.core.formats.lesson_file import load_lesson, save_lesson, unpack_recording
 from juxtanote.core.formats.importing import START, ImportPlan, laid_in
+from juxtanote.core.formats.lesson_file import load_lesson, save_lesson, unpack_recording
 from juxtanote.core.formats.lesson_json import lesson_from_text, lesson_text
 from juxtanote.core.formats.midi import read_midi, write_midi
 from juxtanote.core.formats.musicxml import write_musicxml

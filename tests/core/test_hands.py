@@ -11,6 +11,7 @@ from juxtanote.core.analysis.partials import measure_stiffness
 from juxtanote.core.fretboard.candidates import NoteToPlace
 from juxtanote.core.fretboard.clues import HeardString, read_strings, with_clues
 from juxtanote.core.fretboard.figures import measure
+from juxtanote.core.fretboard.phrases import with_guitar
 from juxtanote.core.fretboard.reasons import explain
 from juxtanote.core.fretboard.solver import Placement, alternatives, place
 from juxtanote.core.score.edits import add_variant, merge_listening
@@ -19,7 +20,6 @@ from juxtanote.core.score.transpose import along_the_neck, to_other_strings
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
 from juxtanote.core.theory.strings import usual_stiffness
 from juxtanote.core.theory.tuning import Guitar
-from juxtanote.core.fretboard.phrases import with_guitar
 from juxtanote.core.units import midi_to_hz
 from tests.lessons import note, small_lesson
 
@@ -247,7 +247,9 @@ class TestMoving(unittest.TestCase):
         for old, new in zip(lesson.phrases[0].notes, moved.phrase.notes, strict=True):
             self.assertEqual(new.heard.midi, old.heard.midi)
             there = lesson.context().guitar.midi_at(new.written.string, new.written.fret)
-            self.assertEqual(there, lesson.context().guitar.midi_at(old.written.string, old.written.fret))
+            self.assertEqual(
+                there, lesson.context().guitar.midi_at(old.written.string, old.written.fret)
+            )
         open_line = lesson.phrases[0].with_notes([note(1, 2.0, 1, 0), note(2, 2.5, 6, 3)])
         told = " ".join(to_other_strings(lesson, open_line, 1).problems)
         self.assertIn("the open string 1 becomes fret 5", told)

@@ -36,7 +36,10 @@ class TestVersionOne(unittest.TestCase):
             notes = [n for p in lesson.phrases for q in (p, *p.variants) for n in q.notes]
             written = [n for p in old["phrases"] for n in p["notes"]]
             key = [(n.heard.onset_s, n.written.string, n.written.fret) for n in notes]
-            theirs = [(n["heard"]["onset_s"], n["written"]["string"], n["written"]["fret"]) for n in written]
+            theirs = [
+                (n["heard"]["onset_s"], n["written"]["string"], n["written"]["fret"])
+                for n in written
+            ]
             with self.subTest(file=path.name):
                 self.assertEqual(sorted(key), sorted(theirs))
 

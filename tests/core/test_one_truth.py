@@ -89,7 +89,9 @@ class TestWrittenTime(unittest.TestCase):
         self.assertEqual(half.chords, ((1, "Am D7 G"),))
         double = change_time_map(lesson, lambda m: m.doubled())
         self.assertEqual(double.chords, ((1, "Am"), (2, "Am"), (3, "D7"), (4, "G")))
-        self.assertEqual(change_time_map(lesson, lambda m: m.with_beat_at(9, 4.52)).chords, lesson.chords)
+        self.assertEqual(
+            change_time_map(lesson, lambda m: m.with_beat_at(9, 4.52)).chords, lesson.chords
+        )
 
     def test_a_phrase_that_reads_alike_is_the_same_object(self) -> None:
         lesson = small_lesson()
@@ -124,7 +126,10 @@ class TestPlaces(unittest.TestCase):
 
     def test_a_technique_changes_its_note_alone(self) -> None:
         lesson = small_lesson()
-        before, after = lesson.phrases[0], edits.toggle_technique(lesson, 1, [3], "vibrato").phrases[0]
+        before, after = (
+            lesson.phrases[0],
+            edits.toggle_technique(lesson, 1, [3], "vibrato").phrases[0],
+        )
         self.assertIn("vibrato", after.notes[2].written.techniques)
         for old, new in zip(before.notes, after.notes, strict=True):
             if old.ident != 3:
@@ -185,9 +190,13 @@ class TestParts(unittest.TestCase):
 
     def test_every_export_knows_them(self) -> None:
         score = read_musicxml(write_musicxml(self.lesson).encode())
-        self.assertEqual([(p.name, len(p.rows)) for p in score.parts], [("Lead", 10), ("Second", 4)])
+        self.assertEqual(
+            [(p.name, len(p.rows)) for p in score.parts], [("Lead", 10), ("Second", 4)]
+        )
         score = read_midi(write_midi(self.lesson))
-        self.assertEqual([(p.name, len(p.rows)) for p in score.parts], [("Lead", 10), ("Second", 4)])
+        self.assertEqual(
+            [(p.name, len(p.rows)) for p in score.parts], [("Lead", 10), ("Second", 4)]
+        )
         rows = read_rows(write_lesson_notes(self.lesson))
         self.assertEqual([r.part for r in rows].count("2"), 4)
         self.assertEqual(write_jams(self.lesson).count('"note_midi"'), 2)

@@ -104,7 +104,9 @@ class TestPractice(unittest.TestCase):
         steps = speed_steps(StepPlan(0.5, 0.2, 1.0, 3))
         self.assertEqual([s.speed for s in steps], [0.5, 0.7, 0.9, 1.0])
         self.assertEqual({s.repeats for s in steps}, {3})
-        self.assertEqual([s.speed for s in speed_steps(StepPlan(1.0, 0.25, 0.5, 1))], [1.0, 0.75, 0.5])
+        self.assertEqual(
+            [s.speed for s in speed_steps(StepPlan(1.0, 0.25, 0.5, 1))], [1.0, 0.75, 0.5]
+        )
         self.assertEqual(len(speed_steps(StepPlan(0.8, 0.1, 0.8, 1))), 1)
         with self.assertRaises(ValueError):
             StepPlan(start=0.01)

@@ -5,10 +5,10 @@ import unittest
 from music21 import key
 
 from juxtanote.core.errors import TuningError
-from juxtanote.core.theory.harmonics import harmonic_midi, stretched_partial_hz
-from juxtanote.core.theory.pitch import parse_pitch, parse_pitch_class, pitch_name
 from juxtanote.core.theory.chords import transpose_symbols
+from juxtanote.core.theory.harmonics import harmonic_midi, stretched_partial_hz
 from juxtanote.core.theory.keys import known_key, read_key, transpose_key
+from juxtanote.core.theory.pitch import parse_pitch, parse_pitch_class, pitch_name
 from juxtanote.core.theory.scales import (
     SCALES,
     degree_name,
@@ -112,7 +112,11 @@ class TestScales(unittest.TestCase):
             self.assertIsNone(read_key(text))
 
     def test_a_key_that_cannot_be_read_says_why(self) -> None:
-        for text, why in (("X minor", "note name"), ("A purple", "purple"), ("A minor please", "mode")):
+        for text, why in (
+            ("X minor", "note name"),
+            ("A purple", "purple"),
+            ("A minor please", "mode"),
+        ):
             with self.subTest(text=text), self.assertRaises(ValueError) as caught:
                 read_key(text)
             self.assertIn(why, str(caught.exception))

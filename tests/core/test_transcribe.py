@@ -12,11 +12,11 @@ from juxtanote.core.analysis.decode import FoundNote
 from juxtanote.core.analysis.glides import join_glides
 from juxtanote.core.analysis.listen import PerceivedNote
 from juxtanote.core.audio.read import Sound
+from juxtanote.core.fretboard.phrases import replace_places
 from juxtanote.core.progress import Cancelled
 from juxtanote.core.score.lesson import Focus, Lesson, Phrase
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.theory.tuning import STANDARD, Guitar
-from juxtanote.core.fretboard.phrases import replace_places
 from juxtanote.core.transcribe import (
     Options,
     choose_key,

@@ -25,7 +25,8 @@ from juxtanote.core.audio.read import read_sound
 from juxtanote.core.formats.csv_notes import read_rows
 from juxtanote.core.formats.jams import write_jams
 from juxtanote.core.formats.lesson_file import load_lesson
-from juxtanote.core.formats.lesson_json import lesson_text, schema as made_schema
+from juxtanote.core.formats.lesson_json import lesson_text
+from juxtanote.core.formats.lesson_json import schema as made_schema
 from juxtanote.core.formats.midi import write_midi
 from juxtanote.core.formats.musicxml import split_length, write_musicxml
 from juxtanote.core.score.lesson import Lesson, Phrase
@@ -299,9 +300,7 @@ class TestAgainstMusic21(unittest.TestCase):
     def test_compound_time_is_read_as_such(self) -> None:
         six = TimeMap(tuple(0.75 * k for k in range(16)), beats_per_bar=2, division=3)
         notes = [note(k + 1, 0.25 * k, 3, 5 + k, length_s=0.24) for k in range(12)]
-        lesson = recounted(
-            Lesson(time_map=six, phrases=(Phrase(1, "A", 0.0, 3.1, tuple(notes)),))
-        )
+        lesson = recounted(Lesson(time_map=six, phrases=(Phrase(1, "A", 0.0, 3.1, tuple(notes)),)))
         self.path.write_text(write_musicxml(lesson), "utf-8")
         part = converter.parse(self.path).parts[0]
         (metre,) = part.flatten().getElementsByClass("TimeSignature")
@@ -358,7 +357,9 @@ class TestSchemas(unittest.TestCase):
         path = resources.files("juxtanote.core.formats") / "lesson.schema.json"
         schema = json.loads(path.read_text("utf-8"))
         jsonschema.Draft202012Validator.check_schema(schema)
-        self.assertEqual(schema, json.loads(json.dumps(made_schema())))  # it ships as the types have it
+        self.assertEqual(
+            schema, json.loads(json.dumps(made_schema()))
+        )  # it ships as the types have it
         for lesson in (small_lesson(), load_lesson(DEMO / "brackwater-tram.juxta")):
             body = json.loads(lesson_text(lesson))
             jsonschema.validate(body, schema)
