@@ -320,8 +320,12 @@ w.show()
 from dataclasses import replace
 from bench.window import lesson_of
 from juxtanote.core.score.lesson import Recording
-w.document.open(replace(lesson_of(1, 40), recording=Recording(str(path), 600.0)), None)
-w.files.open_recording(path)
+from juxtanote.core.formats.lesson_file import save_lesson
+from juxtanote.core.score.kept import Kept
+kept = Kept(desk='place')
+save_lesson(replace(lesson_of(1, 40), recording=Recording(str(path), 600.0), kept=kept), folder / 'ten.juxta')
+w.show_desk(PLACE)
+w.files.open_lesson(folder / 'ten.juxta')
 while w.document.sound is None: a.processEvents()
 w.show_desk(PLACE)
 end = time.monotonic() + 8

@@ -101,6 +101,7 @@ class MainWindow(QMainWindow):
         self._forgetting.timeout.connect(self._forget)
         self._desks = QStackedWidget()
         self._built: dict[int, QWidget] = {}
+        self._is_evidence_due = False
         self.actions_by_name: dict[str, QAction] = {}
         self._bound: list[tuple[QAbstractButton, str]] = []
         self._closing = False
@@ -458,6 +459,7 @@ class MainWindow(QMainWindow):
         self.strip.setVisible(index != HEAR)
         self.header.show_desk(index)
         self._update_actions()
+        self._measure_evidence()
         # Not a field: there letters would be typed instead of doing what the keys say.
         first = getattr(desk, "first_focus", desk)
         first.setFocus()
@@ -618,7 +620,17 @@ class MainWindow(QMainWindow):
             kept = self.document.lesson.kept
             if kept.position_s and not self.transport.is_playing:
                 self.transport.seek(kept.position_s)
-        self.tasks.measure(apply=fresh)
+        # What a saved lesson measures is evidence for the Hear desk: it waits until that is shown.
+        self._is_evidence_due = not fresh
+        if fresh:
+            self.tasks.measure(apply=True)
+        else:
+            self._measure_evidence()
+
+    def _measure_evidence(self) -> None:
+        if self._is_evidence_due and self.desk == HEAR:
+            self._is_evidence_due = False
+            self.tasks.measure(apply=False)
 
     def _on_opened(self) -> None:
         desk = self.document.lesson.kept.desk

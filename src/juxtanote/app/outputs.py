@@ -119,9 +119,17 @@ class Outputs(QObject):
 
         printer = QPrinter(QPrinter.PrinterMode.HighResolution)
         printer.setFullPage(True)
+        if not printer.isValid():
+            self.failed.emit("No printer is set up here. Hand out a PDF and print that.")
+            return
         if QPrintDialog(printer, self._window).exec() != QPrintDialog.DialogCode.Accepted:
             return
-        painter = QPainter(printer)
+        painter = QPainter()
+        if not painter.begin(printer):
+            self.failed.emit(
+                "The printer did not begin. Look whether it is on and has paper, or hand out a PDF."
+            )
+            return
         scale = printer.resolution() / 25.4
         for number, page in enumerate(self._teach.laid_out() if self._teach else []):
             if number:

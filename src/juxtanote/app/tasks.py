@@ -137,6 +137,11 @@ class Tasks(QObject):
             return
         ticket, around = self._document.ticket(phrase), self._document.lesson.context(phrase)
         start, end = stretch or (phrase.start_s, phrase.end_s)
+        if start >= sound.duration_s:
+            self.told.emit(
+                f"“{phrase.name}” begins after the recording has ended: there is nothing to listen to."
+            )
+            return
         kept = [n for n in phrase.notes if "pitch" in n.written.locked]
         certain = tuple((n.onset_s, n.offset_s, n.heard.midi) for n in kept)
 

@@ -16,7 +16,7 @@ from juxtanote.core.analysis.key import find_keys, find_scale, pitch_class_weigh
 from juxtanote.core.analysis.listen import Hints, Listening, PerceivedNote
 from juxtanote.core.analysis.reference_pitch import measure_reference_cents
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
-from juxtanote.core.analysis.stretches import hear_all, hear_stretch, mid_side
+from juxtanote.core.analysis.stretches import hear_all, hear_stretch, mid_side, whole_middle
 from juxtanote.core.audio.read import read_sound
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.fretboard.candidates import NoteToPlace, find_candidates
@@ -48,7 +48,7 @@ def measure_recording(
     sound: Sound, *, bpm: float | None = None, progress: Progress = no_progress
 ) -> Measured:
     """Measure reference pitch and beats of a whole recording."""
-    mid, _ = mid_side(sound.audio, sound.sample_rate)
+    mid = whole_middle(sound)
     cents, certainty = measure_reference_cents(mid, SAMPLE_RATE)
     progress(0.3)
     beats = find_beats(mid, bpm=bpm, progress=part_of(progress, 0.3, 1.0))

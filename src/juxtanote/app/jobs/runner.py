@@ -64,6 +64,11 @@ class Job(QObject):
         elif self._is_done and not self._stop.is_set() and self._then is not None:
             self._then(self._result)
 
+    def let_go(self) -> None:
+        """Forget what it held, here: the thread that worked may be the last to drop the job itself."""
+        self._then = self._failed = self._result = self._error = None
+        self._work = _nothing
+
     def _report(self, part_done: float) -> None:
         if self._stop.is_set():
             raise Cancelled
@@ -73,6 +78,10 @@ class Job(QObject):
             self.progressed.emit(part_done)
         except (RuntimeError, AttributeError):
             raise Cancelled from None  # the window is gone
+
+
+def _nothing(_: Progress) -> None:
+    return None
 
 
 class _Runnable(QRunnable):
@@ -160,6 +169,7 @@ class JobRunner(QObject):
         finally:
             job.ended.emit()
             self._jobs.discard(job)
+            job.let_go()
             job.deleteLater()
 
 

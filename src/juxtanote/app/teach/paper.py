@@ -1,7 +1,6 @@
 """Painting pages: the same strokes and words on the screen, on paper and in a PDF."""
 
 import threading
-from functools import lru_cache
 from pathlib import Path
 
 from PyQt6.QtCore import QMarginsF, QPointF, QSizeF, Qt
@@ -25,30 +24,40 @@ from juxtanote.core.formats.pages import HEIGHT, POINT, WIDTH, Block, Page
 INK, SOFT, PAPER = QColor("#16181B"), QColor("#5B5F63"), QColor("#FFFFFF")
 
 
+class _OfThread(threading.local):
+    """Fonts of one thread. They go when its work ends: a font that outlives its thread points at nothing."""
+
+    def __init__(self) -> None:
+        self.fonts: dict[tuple[float, bool, float], QFont] = {}
+        self.metrics: dict[tuple[float, bool], QFontMetricsF] = {}
+
+
+_kept = _OfThread()
+
+
 def _font(size: float, bold: bool, scale: float) -> QFont:
-    return _font_of(size, bold, scale, threading.get_ident())
-
-
-@lru_cache(maxsize=512)
-def _font_of(size: float, bold: bool, scale: float, thread: int) -> QFont:
-    """Make a font for one thread: Qt lets threads use fonts, but not share one."""
-    made = QFont(FAMILY)
-    made.setFamilies([FAMILY, "Noto Music", "Noto Sans", "DejaVu Sans"])
-    made.setPixelSize(max(round(size * POINT * scale), 1))
-    made.setWeight(QFont.Weight(600 if bold else 400))
+    made = _kept.fonts.get((size, bold, scale))
+    if made is None:
+        if len(_kept.fonts) > MOST_FONTS:
+            _kept.fonts.clear()
+        made = QFont(FAMILY)
+        made.setFamilies([FAMILY, "Noto Music", "Noto Sans", "DejaVu Sans"])
+        made.setPixelSize(max(round(size * POINT * scale), 1))
+        made.setWeight(QFont.Weight(600 if bold else 400))
+        _kept.fonts[size, bold, scale] = made
     return made
 
 
 def measure_words(text: str, size: float, bold: bool) -> float:
     """Give the width of text in millimetres in the program's own font."""
-    return _metrics(size, bold, threading.get_ident()).horizontalAdvance(text) / FINE
+    metrics = _kept.metrics.get((size, bold))
+    if metrics is None:
+        metrics = QFontMetricsF(_font(size, bold, FINE))
+        _kept.metrics[size, bold] = metrics
+    return metrics.horizontalAdvance(text) / FINE
 
 
-@lru_cache(maxsize=256)
-def _metrics(size: float, bold: bool, thread: int) -> QFontMetricsF:
-    return QFontMetricsF(_font(size, bold, FINE))
-
-
+MOST_FONTS = 256
 FINE = 20.0  # device units to the millimetre at which text is measured
 
 

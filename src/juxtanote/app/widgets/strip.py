@@ -277,15 +277,13 @@ class Strip(QWidget):
         width = self.width() / max(count, 1.0)  # of a beat, in pixels
         per_bar, chords = time_map.beats_per_bar, dict(lesson.chords)
         painter.setFont(font(SMALL))
-        if width * per_bar < 1.5:  # more bars than pixels: numbers alone
-            rows = self._bar_numbers(width)
-        else:
-            rows = time_map.beats_between(self._start_s, self._end_s)
-        free = -1e9
         every = self._numbered_every(width * per_bar)
+        if width >= 7:
+            rows = time_map.beats_between(self._start_s, self._end_s)
+        else:  # bars alone; where they would be a grey, those with a number
+            rows = self._bars(1 if width * per_bar >= 4 else every)
+        free = -1e9
         for seconds, bar, beat in rows:
-            if beat != 1 and width < 7:
-                continue
             x, first = self.x_of(seconds), beat == 1
             painter.setPen(pen("soft" if first else "rule", 1.2 if first else 1.0))
             painter.drawLine(
@@ -308,12 +306,11 @@ class Strip(QWidget):
         """Give how many bars apart numbers have room."""
         return next((step for step in (1, 2, 4, 8, 16, 32, 64) if step * bar_width > px(30)), 128)
 
-    def _bar_numbers(self, beat_width: float) -> list[tuple[float, int, int]]:
+    def _bars(self, every: int) -> list[tuple[float, int, int]]:
         time_map = self._document.lesson.time_map
         per_bar = time_map.beats_per_bar
-        every = self._numbered_every(beat_width * per_bar)
         first, last = (float(b) / per_bar for b in time_map.to_beats([self._start_s, self._end_s]))
-        bars = np.arange(max(int(first) // every, 0) * every, int(last) + 1, every)
+        bars = np.arange(int(np.floor(first / every)) * every, int(last) + 1, every)
         times = time_map.to_seconds(bars * per_bar)
         return [(float(t), int(bar) + 1, 1) for t, bar in zip(times, bars, strict=True)]
 

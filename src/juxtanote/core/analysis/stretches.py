@@ -17,6 +17,7 @@ from juxtanote.core.progress import Progress, no_progress, part_of
 STRETCH_S = 30.0
 MARGIN_S = 0.5  # listened to on both sides of a stretch, for context
 CUT_OFF_S, BEFORE_NOTE_S = 0.12, 0.05
+BLOCK = 1 << 20  # samples that are mixed and resampled at a time
 ONLY_SIDE = 0.03  # of the side's level: a middle that is weaker holds nothing
 
 
@@ -41,6 +42,32 @@ def mid_side(
     if mid.size and float(np.std(mid)) < ONLY_SIDE * float(np.std(side)):
         return side, mid  # channels of opposite sign: what there is, is in their difference
     return mid, side
+
+
+def whole_middle(sound: Sound) -> NDArray[np.float32]:
+    """Give the middle of a whole recording at the rate that is listened at, made block by block.
+
+    Where the channels are of opposite sign, their difference is given instead.
+    """
+    import soxr
+
+    def resampled(sign: float) -> NDArray[np.float32]:
+        stream = soxr.ResampleStream(sound.sample_rate, SAMPLE_RATE, 1, dtype="float32")
+        parts, total = [], sound.audio.shape[1]
+        for start in range(0, total, BLOCK):
+            left, right = sound.audio[:, start : start + BLOCK]
+            mixed = np.float32(0.5) * (left + np.float32(sign) * right)
+            parts.append(stream.resample_chunk(mixed, last=start + BLOCK >= total))
+        return np.concatenate(parts) if parts else np.zeros(0, dtype=np.float32)
+
+    levels = [
+        (float(np.sum((left + right) ** 2)), float(np.sum((left - right) ** 2)))
+        for left, right in (
+            sound.audio[:, a : a + BLOCK] for a in range(0, sound.audio.shape[1], BLOCK)
+        )
+    ]
+    mid, side = np.sum(levels, axis=0) if levels else (0.0, 0.0)
+    return resampled(-1.0 if mid < ONLY_SIDE**2 * side else 1.0)
 
 
 def hear_stretch(

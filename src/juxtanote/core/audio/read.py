@@ -12,6 +12,7 @@ from juxtanote.core.progress import Progress, no_progress
 __all__ = ["PLAY_RATE", "SUFFIXES", "Sound", "read_sound", "to_mid_side", "to_rate"]
 LONGEST_S = 3 * 3600.0
 LOUDEST = 64.0  # 36 dB over full scale: no recording means that, it is scaled down
+CLEANED_AT_ONCE = 1 << 20  # samples; bounds what masks of them take
 
 
 def read_sound(
@@ -74,7 +75,9 @@ def read_sound(
 
 def _cleaned(audio: NDArray[np.float32]) -> NDArray[np.float32]:
     """Make silence of values that are no numbers, in place, and scale down what no recording means."""
-    np.nan_to_num(audio, copy=False, nan=0.0, posinf=1.0, neginf=-1.0)
+    for start in range(0, audio.shape[1], CLEANED_AT_ONCE):
+        part = audio[:, start : start + CLEANED_AT_ONCE]
+        np.nan_to_num(part, copy=False, nan=0.0, posinf=1.0, neginf=-1.0)
     peak = max(float(audio.max()), -float(audio.min()))
     if peak > LOUDEST:
         audio /= np.float32(peak)
@@ -139,17 +142,23 @@ def _expected_s(container, stream) -> float:  # type: ignore[no-untyped-def]
 
 def to_rate(audio: NDArray[np.float32], source_rate: int, target_rate: int) -> NDArray[np.float32]:
     """Resample audio, time last."""
-    if source_rate == target_rate:
+    if source_rate == target_rate or not audio.size:
         return audio
     import soxr
 
-    resampled = soxr.resample(audio.T, source_rate, target_rate)
-    return np.ascontiguousarray(np.asarray(resampled, dtype=np.float32).T)
+    rows = audio.reshape(-1, audio.shape[-1])  # row by row: no copy of the whole is made on the way
+    first = np.asarray(soxr.resample(rows[0], source_rate, target_rate), dtype=np.float32)
+    resampled = np.empty((len(rows), len(first)), dtype=np.float32)
+    resampled[0] = first
+    for index in range(1, len(rows)):
+        resampled[index] = soxr.resample(rows[index], source_rate, target_rate)
+    return resampled.reshape(*audio.shape[:-1], -1)
 
 
 def to_mid_side(audio: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Give half sum and half difference of stereo (2, n_samples)."""
-    return (
-        (0.5 * (audio[0] + audio[1])).astype(np.float32),
-        (0.5 * (audio[0] - audio[1])).astype(np.float32),
-    )
+    mid = audio[0] + audio[1]
+    side = audio[0] - audio[1]
+    mid *= np.float32(0.5)
+    side *= np.float32(0.5)
+    return mid, side

@@ -30,11 +30,24 @@ AUDIO_FOLDER = "audio/"
 
 
 def save_lesson(lesson: Lesson, path: Path, audio: Path | None = None) -> None:
-    """Save a lesson, with the recording inside if `audio` is given; whole or not at all."""
+    """Save a lesson, with the recording inside if `audio` is given; whole or not at all.
+
+    Raises
+    ------
+    LessonFileError
+        If it holds what could not be opened again; the file stays as it was.
+    """
+    text = lesson_text(lesson)
+    try:
+        lesson_from_text(text)
+    except LessonFileError as error:
+        raise LessonFileError(
+            f"The lesson was not saved, it would not open again. {error} Or undo the last step."
+        ) from error
 
     def fill(partial: Path) -> None:
         with zipfile.ZipFile(partial, "w", zipfile.ZIP_DEFLATED) as archive:
-            archive.writestr("lesson.json", lesson_text(lesson))
+            archive.writestr("lesson.json", text)
             if audio is not None:
                 archive.write(audio, AUDIO_FOLDER + audio.name, zipfile.ZIP_STORED)
 
