@@ -201,6 +201,7 @@ class Monkey:
 
     def _answer(self) -> None:
         """Type into a form that waits, and close it one way or the other."""
+        from PyQt6.QtPrintSupport import QPrintDialog
         from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QLineEdit, QMessageBox
 
         waiting = QApplication.activeModalWidget() or QApplication.activePopupWidget()
@@ -209,7 +210,7 @@ class Monkey:
         if isinstance(waiting, QMessageBox):
             buttons = waiting.buttons()
             buttons[self.random.integers(len(buttons))].click()
-        elif isinstance(waiting, QFileDialog) or not isinstance(waiting, QDialog):
+        elif isinstance(waiting, (QFileDialog, QPrintDialog)) or not isinstance(waiting, QDialog):
             waiting.close()
         elif self.random.random() < 0.5:
             fields = waiting.findChildren(QLineEdit)

@@ -52,11 +52,20 @@ class FocusKeys(QObject):
         if event.type() == QEvent.Type.ShortcutOverride and wants(watched, event):
             event.accept()
             return True
-        if event.type() == QEvent.Type.KeyPress and isinstance(watched, QAbstractButton):
+        if event.type() != QEvent.Type.KeyPress:
+            return False
+        if isinstance(watched, QAbstractButton):
             if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and watched.isEnabled():
                 watched.click()
                 return True
+        if isinstance(watched, QAbstractItemView) and _is_letter(event) and not wants(watched, event):
+            event.ignore()  # a list would search for it, and say nothing: let the window answer
+            return True
         return False
+
+
+def _is_letter(event: QKeyEvent) -> bool:
+    return bool(event.text()) and event.text().isprintable() and event.text() != " "
 
 
 def wants(widget: QWidget, event: QKeyEvent) -> bool:
@@ -64,7 +73,7 @@ def wants(widget: QWidget, event: QKeyEvent) -> bool:
     key, plain = event.key(), event.modifiers() in _PLAIN
     if not plain:
         return False
-    letter = bool(event.text()) and event.text().isprintable()
+    letter = _is_letter(event)
     if isinstance(widget, QComboBox) and not widget.isEditable():
         return key in _PRESSING | _ALONG | _ENDS or letter
     if isinstance(widget, (*TEXT_KINDS, QComboBox)):
