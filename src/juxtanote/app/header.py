@@ -1,39 +1,15 @@
 """The line on top: whose lesson, the five desks as the way of work, what is left to do."""
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QResizeEvent
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from juxtanote.app.derived import Findings
 from juxtanote.app.document import Change, Document
 from juxtanote.app.look.theme import LARGE, TEXT, colour, font, pen, px
+from juxtanote.app.widgets.parts import Elided
 
 DESKS = ("Hear", "Place", "Check", "Teach", "Practise")
-
-
-class Elided(QLabel):
-    """A line that ends in dots where it has no room; all of it stands in its tool tip."""
-
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._whole = ""
-        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-
-    def show_text(self, text: str) -> None:
-        """Show a text."""
-        self._whole = text
-        self.setToolTip(text)
-        self._fit()
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        super().resizeEvent(event)
-        self._fit()
-
-    def _fit(self) -> None:
-        mode = Qt.TextElideMode.ElideRight
-        shown = self.fontMetrics().elidedText(self._whole, mode, max(self.width() - 2, 8))
-        if shown != self.text():
-            self.setText(shown)
 
 
 class Header(QWidget):
@@ -93,21 +69,21 @@ class Header(QWidget):
     def refresh(self) -> None:
         """Show title, phrase, and what is left to look at."""
         lesson, phrase = self._document.lesson, self._document.phrase
-        self._title.show_text(lesson.title + (" •" if self._document.is_modified else ""))
+        self._title.setText(lesson.title + (" •" if self._document.is_modified else ""))
         if phrase is None:
-            self._phrase.show_text("")
-            self._left.show_text("no phrases yet")
+            self._phrase.setText("")
+            self._left.setText("no phrases yet")
             return
         where = f" ({phrase.place_in_form})" if phrase.place_in_form else ""
         part = f" · {lesson.part(phrase.part).name}" if len(lesson.parts) > 1 else ""
-        self._phrase.show_text(f"· {phrase.name}{where}{part}")
+        self._phrase.setText(f"· {phrase.name}{where}{part}")
         doubtful = sum(note.is_doubtful for note in phrase.notes)
         locked = sum(bool(note.written.locked) for note in phrase.notes)
         words = f"{doubtful} doubtful   {locked} locked"
         known = self._findings.phrase
         if known is not None and known.ident == phrase.ident:
             words += f"   {len(self._findings.found)} findings"
-        self._left.show_text(words)
+        self._left.setText(words)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)

@@ -24,14 +24,14 @@ from PyQt6.QtWidgets import (
 from juxtanote.app.document import Document
 from juxtanote.app.hear import labels
 from juxtanote.app.hear.feel_picture import FeelPicture
-from juxtanote.app.hear.phrase_model import AGAIN, PART, PLACE, PhraseModel
+from juxtanote.app.hear.phrase_model import PART, PLACE, PhraseModel
 from juxtanote.app.hear.time_rows import TimeRows, row
 from juxtanote.app.jobs.runner import JobRunner, Latest
 from juxtanote.app.look.theme import px
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.desk import Desk, News
 from juxtanote.app.widgets.offer import Offer
-from juxtanote.app.widgets.parts import Panel, heading, number_box, scrolled, soft
+from juxtanote.app.widgets.parts import Panel, heading, number_box, scrolled, soft, soft_line
 from juxtanote.app.widgets.strip import Strip
 from juxtanote.core.errors import TuningError
 from juxtanote.core.progress import Progress
@@ -48,7 +48,7 @@ if TYPE_CHECKING:
     from juxtanote.core.transcribe import Measured
 
 EVIDENCE_PAUSE_MS = 250
-FACTS_WIDTH = 530
+LEAST_FACTS_WIDTH, FACTS_WIDTH = 530, 540
 Spans = tuple[tuple[float, float], ...]
 
 
@@ -87,7 +87,7 @@ class HearDesk(Desk):
         self.tuning, self.scale, self.source = QComboBox(), QComboBox(), QComboBox()
         self.key, self.feel = QLineEdit(), QLineEdit()
         self.feel_picture = FeelPicture()
-        self.evidence = {name: soft() for name in ("reference", "tuning", "key")}
+        self.evidence = {name: soft_line() for name in ("reference", "tuning", "key")}
         self.measure, self.propose = QPushButton(labels.MEASURE), QPushButton(labels.PROPOSE)
         self.refuse = QPushButton(labels.REFUSE)
         self.open_offer, self.lesson_offer = (
@@ -101,7 +101,7 @@ class HearDesk(Desk):
         self.high = number_box(20, 16_000, 20, 10_000, " Hz", "Highest frequency")
         self.no_drums, self.audition = QCheckBox("no drums"), QCheckBox(labels.AUDITION)
         self.choose = QPushButton(labels.CHOOSE)
-        self.focus_why = soft()
+        self.focus_why = soft_line()
         self._set_up_fields()
         self._lay_out()
         self._connect()
@@ -151,10 +151,9 @@ class HearDesk(Desk):
             rows.setDefaultSectionSize(px(26))
         if columns is not None:
             # Fixed widths: asking every row for its width would be slow at 300 phrases.
-            for column, width in enumerate((74, 62, 58, 66, 96, 64, 110, 44, 52, 62)):
+            for column, width in enumerate((56, 58, 58, 72, 96, 64, 84, 44, 52, 56)):
                 table.setColumnWidth(column, px(width))
-            for stretched in (PLACE, AGAIN):
-                columns.setSectionResizeMode(stretched, QHeaderView.ResizeMode.Stretch)
+            columns.setSectionResizeMode(PLACE, QHeaderView.ResizeMode.Stretch)
             columns.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
             columns.setHighlightSections(False)
 
@@ -181,8 +180,9 @@ class HearDesk(Desk):
         lower.addWidget(left, 1)
         facts = self._facts_panel()
         area = scrolled(facts)
-        area.setFixedWidth(px(FACTS_WIDTH))
-        lower.addWidget(area)
+        area.setMinimumWidth(px(LEAST_FACTS_WIDTH))
+        area.setMaximumWidth(px(FACTS_WIDTH))
+        lower.addWidget(area, 1)
         column.addLayout(lower, 5)
 
     def _facts_panel(self) -> Panel:

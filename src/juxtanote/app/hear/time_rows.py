@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLineEdit, Q
 from juxtanote.app.document import Document
 from juxtanote.app.look.theme import px
 from juxtanote.app.transport.controller import Transport
-from juxtanote.app.widgets.parts import number_box, soft
+from juxtanote.app.widgets.parts import Elided, number_box, soft_line
 from juxtanote.core.score.form import bar_at, set_chords
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.time_map import TimeMap
@@ -69,7 +69,7 @@ class TimeRows(QObject):
         self.chords = QLineEdit()
         self.chords.setAccessibleName("Chords of the phrase, bar by bar")
         self.chords.setPlaceholderText("such as Am | Dm G | E7")
-        self.pulse_evidence, self.bar_evidence = soft(), soft()
+        self.pulse_evidence, self.bar_evidence = soft_line(), soft_line()
         self.buttons: dict[str, QPushButton] = {}
         for name, words, tip in _BUTTONS:
             button = QPushButton(words)
@@ -292,8 +292,8 @@ def row(*widgets: QWidget) -> QWidget:
     layout.setContentsMargins(0, 0, 0, 0)
     layout.setSpacing(4)
     for widget in widgets:
-        layout.addWidget(widget)
-    if not any(isinstance(w, QLineEdit) for w in widgets):
+        layout.addWidget(widget, 1 if isinstance(widget, Elided) else 0)
+    if not any(isinstance(w, (QLineEdit, Elided)) for w in widgets):
         layout.addStretch(1)
     return holder
 

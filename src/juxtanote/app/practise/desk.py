@@ -3,7 +3,7 @@
 from dataclasses import replace
 from datetime import date
 
-from PyQt6.QtCore import QModelIndex, pyqtSignal
+from PyQt6.QtCore import QModelIndex, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QGridLayout,
@@ -123,6 +123,7 @@ class PractiseDesk(Desk):
             rows.setDefaultSectionSize(px(24))
         if columns is not None:
             columns.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+            columns.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
             columns.setHighlightSections(False)
 
     # The plan

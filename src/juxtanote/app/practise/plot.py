@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from juxtanote.app.document import Document
-from juxtanote.app.look.theme import SMALL, colour, font, pen
+from juxtanote.app.look.theme import SMALL, colour, font, pen, px
 from juxtanote.app.practise import labels
 from juxtanote.core.practice.log import Point, daily_points
 
@@ -30,7 +30,8 @@ class LogPlot(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         points = [p for p in daily_points(self._document.lesson) if _day(p.date) is not None]
-        area = QRectF(LEFT, TOP, self.width() - LEFT - RIGHT, self.height() - TOP - BOTTOM)
+        left, bottom = px(LEFT), px(BOTTOM)
+        area = QRectF(left, TOP, self.width() - left - RIGHT, self.height() - TOP - bottom)
         painter.setFont(font(SMALL))
         if not points:
             painter.setPen(colour("soft"))
@@ -43,7 +44,7 @@ class LogPlot(QWidget):
             painter.setPen(pen("ink" if percent == 100 else "rule", 1.0))
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
             painter.setPen(colour("soft"))
-            box = QRectF(0, y - 8, LEFT - 8, 16)
+            box = QRectF(0, y - px(8), left - 8, px(16))
             painter.drawText(
                 box,
                 int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),

@@ -14,10 +14,14 @@ class Offer(QWidget):
         super().__init__(parent)
         self.words: QLabel = soft("", TEXT, wrap=True)
         self.words.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.words.setMaximumWidth(px(440))
+        self.words.setFixedWidth(px(340))
         column = QVBoxLayout(self)
         column.addStretch(1)
-        column.addWidget(self.words, 0, Qt.AlignmentFlag.AlignHCenter)
+        above = QHBoxLayout()
+        above.addStretch(1)
+        above.addWidget(self.words)
+        above.addStretch(1)
+        column.addLayout(above)
         column.addSpacing(px(6))
         row = QHBoxLayout()
         row.addStretch(1)
@@ -30,3 +34,4 @@ class Offer(QWidget):
     def say(self, words: str) -> None:
         """Say what to do first."""
         self.words.setText(words)
+        self.words.setMinimumHeight(max(self.words.heightForWidth(self.words.width()), 0))

@@ -2,9 +2,30 @@
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QLabel, QScrollArea, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLabel, QScrollArea, QSizePolicy, QSpinBox, QVBoxLayout, QWidget
 
 from juxtanote.app.look.theme import SMALL, TEXT, TITLE, colour, font, pen
+
+
+class Elided(QLabel):
+    """A line that ends in dots where it has no room; all of it stands in its tool tip."""
+
+    def __init__(self, text: str = "", parent: QWidget | None = None) -> None:
+        super().__init__(text, parent)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+
+    def setText(self, text: str | None) -> None:
+        """Show a text."""
+        if text != self.text():
+            super().setText(text)
+            self.setToolTip(text)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setPen(self.palette().color(self.foregroundRole()))
+        room = self.contentsRect()
+        shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, room.width())
+        painter.drawText(room, int(self.alignment()), shown)
 
 
 def heading(text: str, pixels: int = TITLE) -> QLabel:
@@ -20,6 +41,14 @@ def soft(text: str = "", pixels: int = SMALL + 1, *, wrap: bool = False) -> QLab
     label.setFont(font(pixels))
     label.setStyleSheet(f"color: {colour('soft').name()};")
     label.setWordWrap(wrap)
+    return label
+
+
+def soft_line(text: str = "") -> Elided:
+    """Make a quiet line that takes what room there is."""
+    label = Elided(text)
+    label.setFont(font(SMALL + 1))
+    label.setStyleSheet(f"color: {colour('soft').name()};")
     return label
 
 

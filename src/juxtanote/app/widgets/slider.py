@@ -4,7 +4,7 @@ from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from juxtanote.app.look.theme import SMALL, colour, font, pen
+from juxtanote.app.look.theme import SMALL, colour, font, pen, px
 
 PAD = 9
 
@@ -32,7 +32,7 @@ class LineSlider(QWidget):
         self._marks, self._filled, self._ceiling = marks, filled, ceiling
         self.setAccessibleName(name)
         self.setToolTip(name)
-        self.setMinimumSize(90, 34)
+        self.setMinimumSize(90, 20 + px(14))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     @property
@@ -66,11 +66,14 @@ class LineSlider(QWidget):
             painter.setPen(pen(self._filled, 3))
             painter.drawLine(QPointF(PAD, y), QPointF(x, y))
         painter.setFont(font(SMALL))
+        painter.setPen(colour("soft"))
+        free = 0.0
         for value, word in self._marks:
-            painter.setPen(colour("soft"))
             width = painter.fontMetrics().horizontalAdvance(word)
             left = min(max(self._x(value) - width / 2, 0), self.width() - width)
-            painter.drawText(QPointF(left, 31), word)
+            if left >= free:  # a number that would run into the one before is left out
+                painter.drawText(QPointF(left, y + 8 + px(12)), word)
+                free = left + width + 4
         if self._ceiling is not None:
             painter.setPen(pen("doubt", 2))
             at = self._x(self._ceiling)

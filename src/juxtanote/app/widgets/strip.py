@@ -21,10 +21,13 @@ from juxtanote.core.score import edits
 from juxtanote.core.score.timing import change_time_map
 
 EDGE_PIXELS = 5
-LABEL_HEIGHT = 16
 BEAT_ZONE = 13  # pixels above the bottom where beats are dragged
 SHORTEST_VIEW_SAMPLES = 24
 DRAG_STARTS = 4
+
+
+def _label_height() -> int:
+    return px(16)
 
 
 class Strip(QWidget):
@@ -141,7 +144,7 @@ class Strip(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), colour("panel"))
-        area = QRectF(0, LABEL_HEIGHT + 4, self.width(), self.height() - LABEL_HEIGHT - 10)
+        area = QRectF(0, _label_height() + 4, self.width(), self.height() - _label_height() - 10)
         if self._document.sound is None:
             self._paint_empty(painter, area)
         self._paint_phrases(painter, area)
@@ -242,7 +245,7 @@ class Strip(QWidget):
                 continue
             row = 0 if left >= last_end[0] - 1 else 1
             last_end[row] = right
-            y = LABEL_HEIGHT + 2 - 4 * row
+            y = _label_height() + 2 - 4 * row
             is_chosen = chosen is not None and phrase.ident == chosen.ident
             if is_chosen:
                 painter.fillRect(
@@ -299,7 +302,7 @@ class Strip(QWidget):
                 shown = painter.fontMetrics().elidedText(
                     chords[bar], Qt.TextElideMode.ElideRight, room
                 )
-                painter.drawText(QPointF(x + 3, area.bottom() - 14), shown)
+                painter.drawText(QPointF(x + 3, area.bottom() - 2 - px(12)), shown)
 
     @staticmethod
     def _numbered_every(bar_width: float) -> int:
@@ -339,7 +342,7 @@ class Strip(QWidget):
         y = event.position().y()
         self._beat = self._beat_at(x, y)
         self._dragging = "beat" if self._beat >= 0 else self._edge_at(x)
-        self._dragging = self._dragging or ("label" if y < LABEL_HEIGHT else "new")
+        self._dragging = self._dragging or ("label" if y < _label_height() else "new")
         self._drag_from = x
         self._merge = self._document.fresh_merge()
 

@@ -58,7 +58,8 @@ def _frets_on(guitar: Guitar, midi: float, harmonic: bool, string: int) -> list[
         return [
             fret
             for fret, partial in PARTIAL_AT_FRET.items()
-            if abs(open_midi + partial_offset(partial) - midi) < PITCH_TOLERANCE
+            if fret <= guitar.last_fret
+            and abs(open_midi + partial_offset(partial) - midi) < PITCH_TOLERANCE
         ]
     fret = round(midi - open_midi)
     return [fret] if 0 <= fret <= guitar.last_fret else []
