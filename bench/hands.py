@@ -13,8 +13,8 @@ import numpy as np
 from bench.accuracy import _arrays, hear
 from bench.composed import Composed, phrases
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
-from juxtanote.core.synth.strings import StringEvent, render_events
 from juxtanote.core.fretboard.phrases import places_of
+from juxtanote.core.synth.strings import StringEvent, render_events
 from juxtanote.core.transcribe import place_heard
 from lab.backing import random_voice
 from lab.dressings import lead_sound

@@ -19,7 +19,16 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 LONGEST_MS = 200.0  # of own work in one step: a stall
 NOT_PRESSED = ("quit", "open_recording", "open_lesson", "save", "save_as")
 WORDS = ("12", "7", "Am", "blue", "-", "1e9", "4/4", "0:03.5", "E flat minor", "é", "")
-KNOWN = ("propagateSizeHints", "QFontDatabase", "raise()", "pipewire", "load va-", "resolving")
+KNOWN = (
+    "propagateSizeHints",
+    "QFontDatabase",
+    "raise()",
+    "pipewire",
+    "load va",
+    "symbols",
+    "PulseAudio",
+    "resolving",
+)
 
 
 def type_into(widget, text: str) -> None:  # type: ignore[no-untyped-def]
@@ -144,7 +153,10 @@ class Monkey:
             return "nothing to drag"
         widget = shown[self.random.integers(len(shown))]
         ends = [
-            QPoint(int(self.random.integers(widget.width())), int(self.random.integers(widget.height())))
+            QPoint(
+                int(self.random.integers(widget.width())),
+                int(self.random.integers(widget.height())),
+            )
             for _ in range(2)
         ]
         left, plain = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -195,7 +207,9 @@ class Monkey:
         from juxtanote.app.widgets.strip import Strip
 
         kinds = (QAbstractButton, QLineEdit, QAbstractItemView, Sheet, Strip)
-        shown = [w for w in self.window.findChildren(QWidget) if isinstance(w, kinds) and w.isVisible()]
+        shown = [
+            w for w in self.window.findChildren(QWidget) if isinstance(w, kinds) and w.isVisible()
+        ]
         shown = [w.viewport() if isinstance(w, QAbstractItemView) else w for w in shown]
         return shown[self.random.integers(len(shown))] if shown else None
 

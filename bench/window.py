@@ -47,8 +47,14 @@ def notes_of(count: int, start_s: float, seed: int = 1, step_s: float = 0.12) ->
         length = step_s * float(rng.choice([1, 1, 2])) + abs(float(rng.normal(0, 0.008)))
         curve = tuple((0.01 * i, float(rng.normal(0, 4))) for i in range(int(length * 90)))
         heard = HeardNote(
-            at, at + 0.92 * length, float(guitar.midi_at(string, fret)), -18.0 + float(rng.normal(0, 2)),
-            float(rng.uniform(0.3, 1.0)), curve, stiffness=2e-5, clarity=0.6,
+            at,
+            at + 0.92 * length,
+            float(guitar.midi_at(string, fret)),
+            -18.0 + float(rng.normal(0, 2)),
+            float(rng.uniform(0.3, 1.0)),
+            curve,
+            stiffness=2e-5,
+            clarity=0.6,
         )
         tags = frozenset({"vibrato"}) if rng.random() < 0.1 else frozenset()
         notes.append(Note(k + 1, heard, WrittenNote(string, fret, tags)))
@@ -97,7 +103,9 @@ class Driver:
         rng = np.random.default_rng(3)
         audio = (0.1 * rng.standard_normal((2, int(length * 44_100)))).astype(np.float32)
         self.window.document.open(lesson, None)
-        self.window.document.set_sound(Sound(audio, 44_100), build_peaks(audio, 44_100), Path("x.wav"))
+        self.window.document.set_sound(
+            Sound(audio, 44_100), build_peaks(audio, 44_100), Path("x.wav")
+        )
         self.settle()
 
     def settle(self, seconds: float = 60.0) -> None:
@@ -147,7 +155,8 @@ def told(what: str, times: tuple[list[float], list[float]], goal: str) -> None:
     elapsed, own = times
     print(
         f"{what}: median {statistics.median(elapsed):.0f} ms, worst {max(elapsed):.0f} ms; of it own work "
-        f"{statistics.median(own):.0f}, {max(own):.0f} ms (goal {goal})", flush=True,
+        f"{statistics.median(own):.0f}, {max(own):.0f} ms (goal {goal})",
+        flush=True,
     )
 
 
@@ -220,7 +229,9 @@ def moved_beat() -> None:
         count[0] += 1
         index = 20 + 3 * count[0]
         at = document.lesson.time_map.beat_times_s[index] + 0.02
-        document.change("Move beat", lambda l: change_time_map(l, lambda m: m.with_beat_at(index, at)))
+        document.change(
+            "Move beat", lambda l: change_time_map(l, lambda m: m.with_beat_at(index, at))
+        )
 
     told("60 phrases, a beat moved", driver.time(move), "100")
     shift = [0]
@@ -274,7 +285,7 @@ def start_up(runs: int = 7) -> None:
     """Launch to the furnished window, against a bare QMainWindow, in turn."""
 
     held = tempfile.TemporaryDirectory()
-    places = {name: held.name for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_CACHE_HOME")}
+    places = dict.fromkeys(("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_CACHE_HOME"), held.name)
 
     def seconds(program: str) -> float:
         began = time.perf_counter()
@@ -345,7 +356,9 @@ def memory() -> None:
         cwd=Path(__file__).parents[1],
     )  # fmt: skip
     peak, tab = done.stdout.split()
-    print(f"ten minutes of stereo, player, tab rendered ({tab}): peak {float(peak):.0f} MB (goal 450)")
+    print(
+        f"ten minutes of stereo, player, tab rendered ({tab}): peak {float(peak):.0f} MB (goal 450)"
+    )
 
 
 PARTS = {

@@ -318,7 +318,9 @@ def practice_log() -> tuple[LogEntry, ...]:
                 continue
             speed = min(0.5 + 0.03 * begun + float(rng.normal(0, 0.015)), 1.05)
             entries.append(
-                LogEntry(date, (order + 1,), phrase, round(speed / 0.05) * 0.05, int(rng.integers(6, 30)))
+                LogEntry(
+                    date, (order + 1,), phrase, round(speed / 0.05) * 0.05, int(rng.integers(6, 30))
+                )
             )
     return tuple(replace(e, speed=round(e.speed, 3)) for e in entries)
 

@@ -113,7 +113,9 @@ def _check_targets(paths: Sequence[Path]) -> None:
         if path.is_dir():
             raise JuxtanoteError(f"“{path}” is a folder: name a file to write.")
         if not path.parent.is_dir():
-            raise JuxtanoteError(f"“{path}” could not be written: there is no folder “{path.parent}”.")
+            raise JuxtanoteError(
+                f"“{path}” could not be written: there is no folder “{path.parent}”."
+            )
 
 
 class _Bar:
@@ -139,7 +141,9 @@ def _place(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
         return _usage(parser, f"“{options.out.name}”: choose .csv .mid .musicxml .txt")
     _check_targets([options.out])
     if options.alternatives is not None and options.alternatives.is_file():
-        raise JuxtanoteError(f"“{options.alternatives}” is a file: name a folder for the alternatives.")
+        raise JuxtanoteError(
+            f"“{options.alternatives}” is a file: name a folder for the alternatives."
+        )
     rows = read_notes(options.notes)
     tuning = parse_tuning(options.tuning) if options.tuning else STANDARD
     if not options.tuning and rows and min(r.midi for r in rows) < min(STANDARD) - 0.5:

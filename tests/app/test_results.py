@@ -1,4 +1,4 @@
-"""A result that arrives late: for another lesson it is dropped and told, in an edited phrase it merges."""
+"""A result that comes late: for another lesson it is dropped and told, in an edited phrase it merges."""
 
 import unittest
 from dataclasses import replace

@@ -29,7 +29,10 @@ QUIET = (
     "QFontDatabase",
     "does not support raise()",
     "pipewire",
-    "load va-",
+    "load va",
+    "symbols",
+    "va(in plugin)",
+    "PulseAudio",
     "resolving",
 )
 

@@ -1,4 +1,4 @@
-"""Whatever the listener gives, and whatever sounds: notes, places, counts, exports and back, or a clear error."""
+"""Whatever the listener gives, and whatever sounds: notes, places, counts, exports and back."""
 
 import tempfile
 import unittest
@@ -23,12 +23,11 @@ from juxtanote.core.formats.exports import export_lesson, read_score
 from juxtanote.core.formats.lesson_file import load_lesson, save_lesson
 from juxtanote.core.formats.names import EXPORTS
 from juxtanote.core.formats.pages import lay_out
-from juxtanote.core.formats.breakdown import generate_breakdown
 from juxtanote.core.score.lesson import Lesson, Phrase, Recording
 from juxtanote.core.score.note import BENDS
 from juxtanote.core.score.timing import recounted
-from juxtanote.core.transcribe import Options, place_heard, transcribe
 from juxtanote.core.theory.tuning import Guitar
+from juxtanote.core.transcribe import Options, place_heard, transcribe
 
 READ_AGAIN = (".csv", ".mid", ".musicxml")
 
@@ -60,9 +59,7 @@ class TestAnyEvidence(unittest.TestCase):
     ) -> None:
         mid = np.random.default_rng(seed).standard_normal(frames * HOP_LENGTH).astype(np.float32)
         given_ = posteriors(seed, frames, notes, roughness**4)
-        with mock.patch(
-            "juxtanote.core.analysis.listen.listener.listen", lambda *_, **__: given_
-        ):
+        with mock.patch("juxtanote.core.analysis.listen.listener.listen", lambda *_, **__: given_):
             heard = listen(0.2 * mid, np.zeros_like(mid))
         self._goes_all_the_way(list(heard.notes)[:40], frames * HOP_LENGTH / SAMPLE_RATE)
 
@@ -113,7 +110,9 @@ def plucked(midi: int, seconds: float) -> np.ndarray:
     """Make one decaying harmonic tone, mono at 44.1 kHz."""
     t = np.arange(int(seconds * 44_100)) / 44_100
     hz = 440.0 * 2 ** ((midi - 69) / 12)
-    tone = sum(np.sin(2 * np.pi * k * hz * t) * np.exp(-(0.6 + 0.4 * k) * t) / k for k in range(1, 9))
+    tone = sum(
+        np.sin(2 * np.pi * k * hz * t) * np.exp(-(0.6 + 0.4 * k) * t) / k for k in range(1, 9)
+    )
     return (0.2 * np.minimum(t / 0.003, 1.0) * tone).astype(np.float32)
 
 
@@ -128,7 +127,8 @@ def kinds_of_sound() -> dict[str, np.ndarray]:
     burst[rate] = 1.0
     glide = 0.3 * np.sin(2 * np.pi * np.cumsum(80.0 * 2 ** (2 * t)) / rate)
     made = {
-        "a fast semitone trill": trill, "silence": 0 * t, "one click": burst, "noise": 0.3 * rng.standard_normal(len(t)),
+        "a fast semitone trill": trill, "silence": 0 * t, "one click": burst,
+        "noise": 0.3 * rng.standard_normal(len(t)),
         "a direct voltage": 0 * t + 0.9, "clipped": np.sign(tone), "a long glide": glide,
         "samples of 1e30": 1e30 * tone, "no numbers": np.where(t > 1, np.nan, tone),
     }  # fmt: skip

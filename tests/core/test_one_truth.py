@@ -208,7 +208,7 @@ class TestParts(unittest.TestCase):
             edits.delete_part(gone, 1)
 
     def test_overlapping_phrases_lose_no_note(self) -> None:
-        """They once lost notes in MusicXML and MIDI: what two phrases heard stands once, all else stays."""
+        """They once lost notes in two formats: what two phrases heard stands once, all else stays."""
         lesson = small_lesson()
         first = lesson.phrases[0]
         over = replace(first, ident=5, name="over", start_s=2.9, end_s=5.0).with_notes(

@@ -1,4 +1,4 @@
-"""The lesson under the window: every edit passes here, can be undone, and tells the views what changed."""
+"""The lesson under the window: every edit passes here, can be undone, and says what changed."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, fields, replace

@@ -1,5 +1,6 @@
 """Opening, saving, recent lessons, recordings that moved, and work that survives a kill."""
 
+import contextlib
 import hashlib
 import os
 import uuid
@@ -62,10 +63,8 @@ class Rescue(QObject):
     def _on_time(self) -> None:
         for lock in [self._lock, *(held for _, held in self._inherited)]:
             if lock is not None:
-                try:
+                with contextlib.suppress(OSError):
                     os.utime(lock.fileName())
-                except OSError:
-                    pass
         if self._is_due():
             self._begin()
 
@@ -196,7 +195,7 @@ def _forget_file(path: Path, lock: QLockFile) -> None:
 
 
 class Files(QObject):
-    """Brings lessons and recordings in and out, as jobs; what comes of them fits the document or is dropped."""
+    """Brings lessons and recordings in and out, as jobs; what no longer fits is dropped."""
 
     told = pyqtSignal(str)
     failed = pyqtSignal(str)
@@ -313,7 +312,7 @@ class Files(QObject):
     # Recordings
 
     def _find_recording(self, lesson: Lesson, path: Path) -> None:
-        """Find the sound: inside the lesson file, where it was found last, where it was, or beside the lesson."""
+        """Find the sound: inside the lesson, where it was found last, where it was, or beside it."""
         ticket = self._document.ticket()
         recording = lesson.recording
 
@@ -401,9 +400,7 @@ class Files(QObject):
         else:
             accept()
 
-    def _accept(
-        self, path: Path, heard: "tuple[Sound, Peaks]", print_: str, by_hand: bool
-    ) -> None:
+    def _accept(self, path: Path, heard: "tuple[Sound, Peaks]", print_: str, by_hand: bool) -> None:
         """Take the recording of the open lesson; one that a person found is found there again."""
         document = self._document
         kept, known = document.lesson.kept, document.lesson.recording

@@ -1,4 +1,6 @@
-"""Keys belong to what has the focus before they are shortcuts: Space and Return on a button, letters in text."""
+"""Keys belong to what has the focus before they are shortcuts: Space on a button, letters in text."""
+
+import contextlib
 
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
@@ -38,10 +40,8 @@ class FocusKeys(QObject):
 
     def _on_focus_changed(self, _: QWidget | None, now: QWidget | None) -> None:
         if self._watched is not None:
-            try:
+            with contextlib.suppress(RuntimeError):  # it is gone
                 self._watched.removeEventFilter(self)
-            except RuntimeError:  # it is gone
-                pass
         self._watched = now
         if now is not None:
             now.installEventFilter(self)
@@ -58,7 +58,11 @@ class FocusKeys(QObject):
             if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and watched.isEnabled():
                 watched.click()
                 return True
-        if isinstance(watched, QAbstractItemView) and _is_letter(event) and not wants(watched, event):
+        if (
+            isinstance(watched, QAbstractItemView)
+            and _is_letter(event)
+            and not wants(watched, event)
+        ):
             event.ignore()  # a list would search for it, and say nothing: let the window answer
             return True
         return False

@@ -1,4 +1,4 @@
-"""Windows that ask about the lesson as a whole: what is said of it, its parts, what comes in from a file."""
+"""Windows that ask about the whole lesson: what is said of it, its parts, what comes in from a file."""
 
 from dataclasses import replace
 

@@ -1,4 +1,4 @@
-"""The one place where results of jobs enter the lesson: what still fits is merged, the rest dropped and told."""
+"""The one place where results of jobs enter the lesson: what fits is merged, the rest is told."""
 
 from collections.abc import Callable
 

@@ -156,10 +156,15 @@ def to_notes(
     notes = []
     for index, note in enumerate(heard):
         seen = HeardNote(
-            max(note.onset_s, 0.0), max(note.offset_s, note.onset_s + 0.02), _within(note.midi, 0.0, 127.0),
-            _within(note.level_db, -120.0, 20.0), _within(note.confidence, 0.0, 1.0), note.curve, note.evidence,
+            max(note.onset_s, 0.0), max(note.offset_s, note.onset_s + 0.02),
+            _within(note.midi, 0.0, 127.0),
+            _within(note.level_db, -120.0, 20.0), _within(note.confidence, 0.0, 1.0),
+            note.curve, note.evidence,
             tuple(
-                RunnerUp(_within(o.midi, 0.0, 127.0), _within(o.confidence, 0.0, 1.0), o.why, max(o.at_s, 0.0))
+                RunnerUp(
+                    _within(o.midi, 0.0, 127.0), _within(o.confidence, 0.0, 1.0), o.why,
+                    max(o.at_s, 0.0),
+                )
                 for o in note.others
             ),
             note.stiffness, note.clarity, note.tied,

@@ -21,7 +21,7 @@ _NONE = QModelIndex()
 
 
 class PhraseModel(QAbstractTableModel):
-    """Rows are phrases in order of time; an edit of a cell is handed to `edited` (number, field, value)."""
+    """Rows are phrases in order of time; an edited cell is handed to `edited` (number, field, value)."""
 
     def __init__(
         self,
@@ -64,7 +64,7 @@ class PhraseModel(QAbstractTableModel):
             self.dataChanged.emit(self.index(0, AGAIN), self.index(len(self._phrases) - 1, AGAIN))
 
     def row_of(self, ident: int) -> int:
-        """Give the row of a phrase, or of the phrase that a variant hangs under; -1 where there is none."""
+        """Give the row of a phrase, or of the one that a variant hangs under; -1 where there is none."""
         if ident in self._rows:
             return self._rows[ident]
         source = self._lesson.source_of(ident)

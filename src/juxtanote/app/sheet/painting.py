@@ -4,8 +4,8 @@ import math
 from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
 from fractions import Fraction
+from functools import lru_cache
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPolygonF

@@ -55,7 +55,9 @@ class Sheet(QWidget):
         self._document, self._transport = document, transport
         self._start_s, self._scale = 0.0, 120.0
         self._changed: frozenset[int] = frozenset()
-        self._rows: dict[str, tuple[object, QPixmap]] = {}  # by name, with what they were painted of
+        self._rows: dict[
+            str, tuple[object, QPixmap]
+        ] = {}  # by name, with what they were painted of
         self._are_rows_old, self._size_painted = True, QSize()
         self._marks: QPixmap | None = None  # what hangs on the selection, over them
         self._lines: painting.Lines = []

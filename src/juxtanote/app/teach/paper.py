@@ -25,7 +25,7 @@ INK, SOFT, PAPER = QColor("#16181B"), QColor("#5B5F63"), QColor("#FFFFFF")
 
 
 class _OfThread(threading.local):
-    """Fonts of one thread. They go when its work ends: a font that outlives its thread points at nothing."""
+    """Fonts of one thread, gone when its work ends: one that outlives its thread points at nothing."""
 
     def __init__(self) -> None:
         self.fonts: dict[tuple[float, bool, float], QFont] = {}

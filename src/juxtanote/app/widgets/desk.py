@@ -1,6 +1,6 @@
 """What every desk is: hidden it does nothing, and shown it is told once what changed meanwhile."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QWidget
@@ -12,7 +12,7 @@ from juxtanote.app.document import EVERYTHING, Change, Document
 class News:
     """What a desk has not shown yet."""
 
-    change: Change = Change()
+    change: Change = field(default_factory=Change)
     phrase: bool = False  # another one is current
     selection: bool = False
     sound: bool = False

@@ -24,7 +24,9 @@ class Elided(QLabel):
         painter = QPainter(self)
         painter.setPen(self.palette().color(self.foregroundRole()))
         room = self.contentsRect()
-        shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, room.width())
+        shown = self.fontMetrics().elidedText(
+            self.text(), Qt.TextElideMode.ElideRight, room.width()
+        )
         painter.drawText(room, int(self.alignment()), shown)
 
 

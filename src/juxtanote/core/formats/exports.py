@@ -110,7 +110,8 @@ def rows_to_notes(rows: list[NoteRow], *, first_ident: int = 1, shift_s: float =
             evidence=("from a file",),
         )  # fmt: skip
         written = WrittenNote(
-            row.string or 1, row.fret or 0, row.techniques, min(max(row.bend_semitones, 0.0), WIDEST_BEND),
+            row.string or 1, row.fret or 0, row.techniques,
+            min(max(row.bend_semitones, 0.0), WIDEST_BEND),
             locked=frozenset({"place", "pitch"}) if row.string and row.fret is not None else frozenset(),
         )  # fmt: skip
         notes.append(Note(number, heard, written))

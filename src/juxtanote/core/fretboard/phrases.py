@@ -1,4 +1,4 @@
-"""Places, fingers and strokes of the phrases of a lesson: derived here from pitches and what is locked."""
+"""Places, fingers and strokes of a lesson's phrases: derived here from pitches and what is locked."""
 
 from collections.abc import Sequence
 from dataclasses import replace
@@ -100,9 +100,7 @@ def replace_places(
     return phrase.with_notes(notes)
 
 
-def as_written(
-    phrase: Phrase, guitar: Guitar, progress: Progress = no_progress
-) -> Placement:
+def as_written(phrase: Phrase, guitar: Guitar, progress: Progress = no_progress) -> Placement:
     """Give where the hand is for the places of a phrase as they stand."""
     places = [
         replace(note_to_place(n), string=n.written.string, fret=n.written.fret)
@@ -114,7 +112,7 @@ def as_written(
 def with_guitar(
     lesson: Lesson, part: int, guitar: Guitar, progress: Progress = no_progress
 ) -> Lesson:
-    """Give a part of the lesson another guitar; where pitches or frets change, what is not locked follows.
+    """Give a part another guitar; where pitches or frets change, what is not locked follows.
 
     Another finger for the slide bar, or a thumb that may or may not be used, changes fingers alone.
     Locked places that are not on the new guitar are let go.

@@ -21,7 +21,8 @@ SCALE_OF_MODE = {
 NO_KEY = frozenset({"", "n.c.", "nc", "n.c", "none", "no key", "atonal", "-", "–"})
 _SHORT = {
     "m": "minor", "min": "minor", "-": "minor", "moll": "minor", "mol": "minor", "maj": "major",
-    "dur": "major", "": "major", "M": "major", "7": "mixolydian", "m7": "minor", "dom": "mixolydian", "ionian": "major",
+    "dur": "major", "": "major", "M": "major", "7": "mixolydian", "m7": "minor", "dom": "mixolydian",
+    "ionian": "major",
 }  # fmt: skip
 _SHAPE = re.compile(
     r"^(?:([AEae])(s)(?![a-z])|([A-Ha-h])\s*(sharp|flat|is|es|[#♯♭]{1,2}|b{1,2}(?![a-ln-z]))?)[\s-]*(.*)$"
