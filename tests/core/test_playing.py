@@ -130,6 +130,23 @@ class TestLoopPlayer(unittest.TestCase):
         self.assertAlmostEqual(self.player.position_s - before, 0.05, delta=0.012)
         self.assertTrue(self.player.is_playing)
 
+    def test_speed_and_onsets_changed_while_playing_leave_no_step(self) -> None:
+        times = np.arange(4 * RATE) / RATE
+        tone = (0.5 * np.sin(2 * np.pi * 110 * times)).astype(np.float32)
+        self.player.set_recording(np.stack([tone, tone]))
+        self.player.set_attacks(np.array([0.5, 1.5]))
+        self.player.seek(0.1)
+        self.player.play()
+        blocks = [self.player.render(480) for _ in range(40)]
+        steady = float(np.abs(np.diff(np.concatenate(blocks, axis=1)[0])).max())
+        for speed, attacks_s in ((0.5, [0.5, 1.5]), (0.83, [0.4, 1.2]), (1.0, [0.7])):
+            self.player.set_speed(speed)
+            self.player.set_attacks(np.array(attacks_s))
+            blocks += [self.player.render(480) for _ in range(25)]
+        out = np.concatenate(blocks, axis=1)[0]
+        # An uncrossed change steps by up to twice the amplitude, 0.25 here and more.
+        self.assertLess(float(np.abs(np.diff(out)).max()), 4.0 * steady)
+
     def test_moving_the_loop_keeps_playing_where_it_can(self) -> None:
         self.player.set_loop(0.4, 2.0)
         self.player.play()
