@@ -86,11 +86,14 @@ def _conductor(lesson: Lesson) -> mido.MidiTrack:
         for beat, length in zip(beats[:-1], np.diff(times), strict=True)
         if beat > 0 and beat >= first
     ]
-    for tick, length in points:
-        message = mido.MetaMessage(
-            "set_tempo", tempo=int(round(1e6 * length * TICKS / ticks)), time=tick - now
-        )
-        track.append(message)
+    messages = [
+        (tick, mido.MetaMessage("set_tempo", tempo=int(round(1e6 * length * TICKS / ticks))))
+        for tick, length in points
+    ]
+    if offset >= 0.0:  # otherwise bar 1 lies before the recording
+        messages.append((round(offset * ticks), mido.MetaMessage("marker", text=BAR_ONE)))
+    for tick, message in sorted(messages, key=lambda pair: pair[0]):
+        track.append(message.copy(time=tick - now))
         now = tick
     track.append(mido.MetaMessage("end_of_track", time=0))
     return track
@@ -213,16 +216,28 @@ class _Clock:
 def _score(midi: mido.MidiFile) -> ReadScore:
     clock = _Clock(midi)
     quarters_per_beat, beats_per_bar = _metre(midi)
+    bar_one = _bar_one(midi)
     parts: list[ReadPart] = []
     total = 0
     for number, track in enumerate(midi.tracks, start=1):
-        name, rows = _track_rows(track, clock, quarters_per_beat)
+        name, rows = _track_rows(track, clock, quarters_per_beat, bar_one)
         total += len(rows)
         if total > MOST_NOTES:
             raise ImportFileError(f"The MIDI file has more than {MOST_NOTES} notes. Split it.")
         if rows:
             parts.append(ReadPart(name or f"track {number}", tuple(rows)))
     return ReadScore(tuple(parts), beats_per_bar=beats_per_bar)
+
+
+def _bar_one(midi: mido.MidiFile) -> int:
+    """Give the tick where bar 1 begins: at our own marker, else at the start."""
+    for track in midi.tracks:
+        now = 0
+        for message in track:
+            now += message.time
+            if message.type == "marker" and message.text == BAR_ONE:
+                return now
+    return 0
 
 
 def _metre(midi: mido.MidiFile) -> tuple[Fraction, int]:
@@ -238,7 +253,7 @@ def _metre(midi: mido.MidiFile) -> tuple[Fraction, int]:
 
 
 def _track_rows(
-    track: mido.MidiTrack, clock: _Clock, quarters_per_beat: Fraction
+    track: mido.MidiTrack, clock: _Clock, quarters_per_beat: Fraction, bar_one: int
 ) -> tuple[str, list[NoteRow]]:
     """Read the notes of a track, with the bends of their channels."""
     name, now = "", 0
@@ -274,7 +289,7 @@ def _track_rows(
     times = np.minimum(clock.seconds(spans), LATEST_S)
     per_beat = clock.ticks_per_beat * quarters_per_beat
     rows = [
-        _row(note, (float(start), float(end)), bends, per_beat)
+        _row(note, (float(start), float(end)), bends, per_beat, bar_one)
         for note, (start, end) in zip(held, times, strict=True)
     ]
     return name, sorted(rows, key=lambda row: (row.onset_s, row.midi))
@@ -285,6 +300,7 @@ def _row(
     span_s: tuple[float, float],
     bends: dict[int, list[tuple[int, float]]],
     ticks_per_beat: Fraction,
+    bar_one: int,
 ) -> NoteRow:
     """Make a row; a bend of at least a third of a semitone inside the note is told."""
     (channel, key), begun, ended = note
@@ -299,9 +315,11 @@ def _row(
         start_s, min(max(span_s[1] - start_s, SHORTEST_S), LATEST_S), float(key),
         techniques=_BENT if is_bent else _PLAIN,
         bend_semitones=round(widest, 2) if is_bent else 0.0,
-        onset_beats=Fraction(begun * up, down),
+        onset_beats=Fraction((begun - bar_one) * up, down),
         duration_beats=Fraction(max(ended - begun, 1) * up, down),
     )  # fmt: skip
 
 
+BAR_ONE = "bar 1"
+"""Text of the marker (Standard MIDI Files 1.0, meta event 06) that a file of ours has where bar 1 begins."""
 _BENT, _PLAIN = frozenset({"bend"}), frozenset[str]()
