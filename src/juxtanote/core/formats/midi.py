@@ -234,7 +234,7 @@ def _bar_one(midi: mido.MidiFile) -> int:
     for track in midi.tracks:
         now = 0
         for message in track:
-            now += message.time
+            now += int(message.time)
             if message.type == "marker" and message.text == BAR_ONE:
                 return now
     return 0
@@ -321,5 +321,5 @@ def _row(
 
 
 BAR_ONE = "bar 1"
-"""Text of the marker (Standard MIDI Files 1.0, meta event 06) that a file of ours has where bar 1 begins."""
+"""Text of our marker (Standard MIDI Files 1.0, meta event 06) where bar 1 begins."""
 _BENT, _PLAIN = frozenset({"bend"}), frozenset[str]()
