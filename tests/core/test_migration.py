@@ -3,8 +3,11 @@
 import json
 import unittest
 import zipfile
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
+
+import numpy as np
 
 from juxtanote.core.errors import LessonFileError
 from juxtanote.core.formats.lesson_file import load_lesson, save_lesson
@@ -108,6 +111,12 @@ class TestTypedBoundary(unittest.TestCase):
     def test_keys_are_kept_in_one_form(self) -> None:
         body = json.loads(lesson_text(small_lesson())) | {"key": "Bbm"}
         self.assertEqual(lesson_from_body(body).key, "B♭ minor")
+
+    def test_numbers_out_of_arrays_are_numbers(self) -> None:
+        lesson = small_lesson()
+        moved = replace(lesson.phrases[0], end_s=np.float64(9.5), repeats=np.int64(2))
+        changed = lesson.with_phrase(moved)
+        self.assertEqual(lesson_from_text(lesson_text(changed)), changed)
 
     def test_fractions_are_exact(self) -> None:
         lesson = lesson_from_text(lesson_text(small_lesson()))

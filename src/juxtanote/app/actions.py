@@ -141,14 +141,14 @@ ACTIONS: tuple[ActionSpec, ...] = (
 )  # fmt: skip
 
 IN_THE_HAND = (
-    ("Strip of the recording", "drag", "cut a phrase; its edges and the marks of beats move"),
+    ("Strip of the recording", "drag", "cut; move edges and beats"),
     ("Strip of the recording", "wheel, + −", "zoom; with Shift along"),
     ("Strip of the recording", "← →", "move the playhead"),
-    ("Sheet", "0 to 9", "type the fret of the selected note; two digits are one number"),
-    ("Sheet", "click, drag", "select; drag an onset or an end to move it"),
+    ("Sheet", "0 to 9", "a fret; two are one number"),
+    ("Sheet", "click, drag", "select; move onset or end"),
     ("Sheet", "wheel", "along; with Ctrl zoom"),
     ("Findings", "Return", "loop the spot"),
-    ("Anywhere", "Tab, Space, Return", "go on; press what has the focus"),
+    ("Anywhere", "Tab, Space, Return", "go on; press it"),
 )
 """Keys and gestures that belong to one widget: for the list of keys."""
 

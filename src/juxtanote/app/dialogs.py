@@ -35,7 +35,7 @@ def keys_dialog(parent: QWidget | None = None) -> QDialog:
     page = QWidget()
     grid = QGridLayout(page)
     grid.setHorizontalSpacing(px(14))
-    grid.setVerticalSpacing(2)
+    grid.setVerticalSpacing(1)
     groups: list[tuple[str, list[tuple[str, str]]]] = []
     for menu in MENUS:
         rows = [
@@ -51,22 +51,24 @@ def keys_dialog(parent: QWidget | None = None) -> QDialog:
         groups.append(
             (where, [(keys, words) for place, keys, words in IN_THE_HAND if place == where])
         )
-    total = sum(len(rows) + 1 for _, rows in groups)
-    at, side = 0, 0
-    for name, rows in groups:
-        if at > total / KEY_COLUMNS and side < KEY_COLUMNS - 1:
-            at, side = 0, side + 1
-        grid.addWidget(strong(name), at, 3 * side, 1, 2)
-        at += 1
-        for keys, words in rows:
-            grid.addWidget(soft(keys), at, 3 * side)
-            grid.addWidget(soft(words, wrap=False), at, 3 * side + 1)
-            at += 1
+    columns: list[list[int]] = [
+        [] for _ in range(KEY_COLUMNS)
+    ]  # the longest first, to the shortest
+    for index in sorted(range(len(groups)), key=lambda k: -len(groups[k][1])):
+        min(columns, key=lambda c: sum(len(groups[k][1]) + 1 for k in c)).append(index)
+    for side, chosen in enumerate(sorted(columns, key=lambda c: min(c, default=0))):
+        at = 0
+        for name, rows in (groups[k] for k in sorted(chosen)):
+            grid.addWidget(strong(name), at, 3 * side, 1, 2)
+            for line, (keys, words) in enumerate(rows, start=at + 1):
+                grid.addWidget(soft(keys), line, 3 * side)
+                grid.addWidget(soft(words, wrap=False), line, 3 * side + 1)
+            at += len(rows) + 1
     for side in range(KEY_COLUMNS - 1):
         grid.setColumnMinimumWidth(3 * side + 2, px(18))
     area = scrolled(page)
     wanted = page.sizeHint()
-    area.setMinimumSize(min(wanted.width() + 24, px(1040)), min(wanted.height() + 8, px(640)))
+    area.setMinimumSize(min(wanted.width() + 24, px(1230)), min(wanted.height() + 8, px(660)))
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
     return _dialog("Keys", area, parent)
 
@@ -75,7 +77,7 @@ def _keys(keys: str) -> str:
     return QKeySequence(keys).toString(QKeySequence.SequenceFormat.NativeText)
 
 
-KEY_COLUMNS = 3
+KEY_COLUMNS = 4
 
 
 def care_dialog(parent: QWidget | None = None) -> QDialog:

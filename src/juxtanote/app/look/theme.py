@@ -197,11 +197,15 @@ def _sheet() -> str:
     QProgressBar::chunk {{ background: {t.heard}; border-radius: 2px; }}
     QCheckBox, QRadioButton {{ spacing: 7px; color: {t.ink}; background: transparent; }}
     QCheckBox:disabled, QRadioButton:disabled {{ color: {t.faint}; }}
-    QCheckBox::indicator {{ width: {px(13)}px; height: {px(13)}px; border: 1px solid {t.soft};
-        border-radius: 3px; background: {t.panel}; }}
-    QCheckBox::indicator:checked {{ background: {t.ink}; border-color: {t.ink};
-        image: url({icon_path("tick-light.svg" if _current is DARK else "tick.svg")}); }}
-    QCheckBox::indicator:disabled {{ border-color: {t.rule}; }}
+    QCheckBox::indicator, QListView::indicator {{ width: {px(13)}px; height: {px(13)}px;
+        border: 1px solid {t.soft}; border-radius: 3px; background: {t.panel}; }}
+    QCheckBox::indicator:checked, QListView::indicator:checked {{ background: {t.ink};
+        border-color: {t.ink}; image: url({icon_path("tick-light.svg" if _current is DARK else "tick.svg")}); }}
+    QRadioButton::indicator {{ width: {px(12)}px; height: {px(12)}px; border: 1px solid {t.soft};
+        border-radius: {px(12) // 2 + 1}px; background: {t.panel}; }}
+    QRadioButton::indicator:checked {{ background: qradialgradient(cx: 0.5, cy: 0.5, radius: 0.5, fx: 0.5,
+        fy: 0.5, stop: 0 {t.ink}, stop: 0.5 {t.ink}, stop: 0.55 {t.panel}); }}
+    QCheckBox::indicator:disabled, QRadioButton::indicator:disabled {{ border-color: {t.rule}; }}
     QCheckBox:focus, QRadioButton:focus {{ text-decoration: underline; }}
     QLineEdit:disabled, QSpinBox:disabled, QDoubleSpinBox:disabled, QComboBox:disabled,
     QPlainTextEdit:disabled {{ color: {t.faint}; background: {t.paper}; border: 1px dashed {t.rule}; }}

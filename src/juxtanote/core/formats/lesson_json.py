@@ -6,6 +6,7 @@ from fractions import Fraction
 from typing import Any
 
 import msgspec
+import numpy as np
 
 from juxtanote.core.errors import JuxtanoteError, LessonFileError
 from juxtanote.core.formats import lesson_wire as wire
@@ -43,6 +44,8 @@ def lesson_text(lesson: Lesson) -> bytes:
 def _plain(value: object) -> object:
     if isinstance(value, Fraction):
         return f"{value.numerator}/{value.denominator}"
+    if isinstance(value, np.generic):  # a number that came out of an array
+        return value.item()
     raise NotImplementedError(f"{type(value).__name__} has no form in a lesson file")
 
 
