@@ -200,7 +200,8 @@ def _sheet() -> str:
     QCheckBox::indicator, QListView::indicator {{ width: {px(13)}px; height: {px(13)}px;
         border: 1px solid {t.soft}; border-radius: 3px; background: {t.panel}; }}
     QCheckBox::indicator:checked, QListView::indicator:checked {{ background: {t.ink};
-        border-color: {t.ink}; image: url({icon_path("tick-light.svg" if _current is DARK else "tick.svg")}); }}
+        border-color: {t.ink};
+        image: url({icon_path("tick-light.svg" if _current is DARK else "tick.svg")}); }}
     QRadioButton::indicator {{ width: {px(12)}px; height: {px(12)}px; border: 1px solid {t.soft};
         border-radius: {px(12) // 2 + 1}px; background: {t.panel}; }}
     QRadioButton::indicator:checked {{ background: qradialgradient(cx: 0.5, cy: 0.5, radius: 0.5, fx: 0.5,
