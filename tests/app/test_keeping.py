@@ -12,7 +12,7 @@ from PyQt6.QtCore import QLockFile
 from PyQt6.QtWidgets import QMessageBox
 
 from juxtanote.app.files import Rescue
-from juxtanote.app.main_window import CHECK, PLACE, PRACTISE, MainWindow
+from juxtanote.app.main_window import CHECK, HEAR, PLACE, PRACTISE, MainWindow
 from juxtanote.app.transport.devices import SimulatedSoundCard
 from juxtanote.core.audio.write import clear_partial, write_bytes
 from juxtanote.core.errors import JuxtanoteError
@@ -92,6 +92,16 @@ class TestKept(WindowTest):
         self.window.files.open_lesson(path)
         self.settle()
         self.assertEqual(self.document.sound_path, moved)
+
+    def test_evidence_waits_for_the_hear_desk_and_for_a_recording(self) -> None:
+        self.window.show_desk(PLACE)
+        with mock.patch.object(self.window.tasks, "measure") as measure:
+            self.open_small()
+            self.window.files.sound_ready.emit(False)
+            measure.assert_not_called()
+            self.document.open(small_lesson(), None)  # without its recording
+            self.window.show_desk(HEAR)
+            measure.assert_not_called()
 
     def test_a_second_window_on_the_same_lesson_is_told(self) -> None:
         path = self.folder / "x.juxta"

@@ -628,7 +628,7 @@ class MainWindow(QMainWindow):
             self._measure_evidence()
 
     def _measure_evidence(self) -> None:
-        if self._is_evidence_due and self.desk == HEAR:
+        if self._is_evidence_due and self.desk == HEAR and self.document.sound is not None:
             self._is_evidence_due = False
             self.tasks.measure(apply=False)
 
