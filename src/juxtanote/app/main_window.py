@@ -45,6 +45,7 @@ from juxtanote.app.tasks import Tasks
 from juxtanote.app.transport.bar import TransportBar
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.busy import BusyLine
+from juxtanote.app.widgets.roomy import Roomy
 from juxtanote.app.widgets.strip import Strip
 from juxtanote.core.audio.sound import SUFFIXES
 from juxtanote.core.formats.names import SUFFIX
@@ -100,6 +101,7 @@ class MainWindow(QMainWindow):
         self._forgetting.setInterval(TOLD_MS)
         self._forgetting.timeout.connect(self._forget)
         self._desks = QStackedWidget()
+        self._around = Roomy(self._desks)
         self._built: dict[int, QWidget] = {}
         self._is_evidence_due = False
         self.actions_by_name: dict[str, QAction] = {}
@@ -125,7 +127,7 @@ class MainWindow(QMainWindow):
         self.strip.setFixedHeight(px(64))
         column.addWidget(self.header)
         column.addWidget(self.strip)
-        column.addWidget(self._desks, 1)
+        column.addWidget(self._around, 1)
         column.addWidget(self.bar)
         self.setCentralWidget(middle)
         status = self.statusBar()
@@ -456,6 +458,7 @@ class MainWindow(QMainWindow):
         """Go to a desk; phrase, playhead and loop stay."""
         desk = self._desk(index)
         self._desks.setCurrentIndex(index)
+        self._around.to_top()
         self.strip.setVisible(index != HEAR)
         self.header.show_desk(index)
         self._update_actions()

@@ -49,6 +49,11 @@ def px(pixels: float) -> int:
     return round(pixels * _scale)
 
 
+def scale() -> float:
+    """Give how much larger than usual text is."""
+    return _scale
+
+
 def _desktop_scale() -> float:
     """Give how much larger than usual the desktop's text is; 1 where there is no desktop."""
     if QGuiApplication.platformName() == "offscreen":
@@ -89,14 +94,23 @@ def _pen(theme: Theme, name: str, width: float, style: Qt.PenStyle) -> QPen:
     return made
 
 
-@lru_cache(maxsize=64)
 def font(pixels: int = TEXT, weight: int = 400) -> QFont:
     """Give a font of the program; it is shared."""
+    return _font(px(pixels), weight)
+
+
+@lru_cache(maxsize=64)
+def _font(pixels: int, weight: int) -> QFont:
     made = QFont(FAMILY)
     made.setFamilies([FAMILY, "Noto Music", "Noto Sans", "DejaVu Sans"])
-    made.setPixelSize(px(pixels))
+    made.setPixelSize(pixels)
     made.setWeight(QFont.Weight(weight))
     return made
+
+
+def drawn_font(pixels: int = TEXT, weight: int = 400) -> QFont:
+    """Give a font for a painter that is scaled to the text size by itself."""
+    return _font(pixels, weight)
 
 
 def load_fonts() -> None:
@@ -124,7 +138,7 @@ def apply(
     global _current, _scale
     _current = DARK if (wants_dark() if dark is None else dark) else LIGHT
     _scale = _desktop_scale() if text_scale is None else text_scale
-    font.cache_clear()
+    _font.cache_clear()
     load_fonts()
     application.setStyle("Fusion")
     application.setFont(font())

@@ -6,8 +6,9 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from juxtanote.app.look.theme import LARGE, MIDDLE, SMALL, TEXT, colour, font, pen
+from juxtanote.app.look.theme import LARGE, MIDDLE, SMALL, TEXT, colour, drawn_font, pen, px
 from juxtanote.app.place import labels
+from juxtanote.app.widgets.drawn import Drawn
 
 if TYPE_CHECKING:
     from juxtanote.core.fretboard.reasons import Candidate, Reasons
@@ -17,7 +18,7 @@ UNDER, LINE, HEADING = 27.0, 19.0, 22.0
 WRAPPED = int(Qt.TextFlag.TextWordWrap)
 
 
-class ReasonsCard(QWidget):
+class ReasonsCard(Drawn):
     """Paints the reasons, as high as they need; a click on a row asks for that place."""
 
     place_clicked = pyqtSignal(int, int)  # string, fret
@@ -27,7 +28,7 @@ class ReasonsCard(QWidget):
         self._title, self._under = labels.NO_NOTE, labels.PICK_ONE
         self._reasons: Reasons | None = None
         self._rows: list[tuple[QRectF, Candidate]] = []
-        self.setMinimumWidth(200)
+        self.setMinimumWidth(px(200))
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Reasons")
 
@@ -48,8 +49,8 @@ class ReasonsCard(QWidget):
         self._fit()
 
     def _under_box(self) -> QRectF:
-        metrics = QFontMetricsF(font(SMALL + 1))
-        return metrics.boundingRect(QRectF(0, UNDER, self.width(), 4000), WRAPPED, self._under)
+        metrics = QFontMetricsF(drawn_font(SMALL + 1))
+        return metrics.boundingRect(QRectF(0, UNDER, self.across, 4000), WRAPPED, self._under)
 
     def _fit(self) -> None:
         """Ask for the height that all of it needs; the scroll area around gives it."""
@@ -58,17 +59,16 @@ class ReasonsCard(QWidget):
             why = len(self._reasons.why)
             height += 14 + (HEADING + LINE * why + 8 if why else 0)
             height += HEADING + ROW * len(self._reasons.candidates)
-        self.setMinimumHeight(round(height) + 2)
+        self.setMinimumHeight(px(height + 2))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter = self.painter_on(self)
         self._rows = []
-        width = float(self.width())
-        painter.setFont(font(LARGE + 2, 600))
+        width = float(self.across)
+        painter.setFont(drawn_font(LARGE + 2, 600))
         painter.setPen(colour("ink"))
         painter.drawText(QRectF(0, 0, width, 26), Qt.AlignmentFlag.AlignVCenter, self._title)
-        painter.setFont(font(SMALL + 1))
+        painter.setFont(drawn_font(SMALL + 1))
         painter.setPen(colour("soft"))
         box = self._under_box()
         painter.drawText(QRectF(0, box.top(), width, box.height() + 2), WRAPPED, self._under)
@@ -77,10 +77,10 @@ class ReasonsCard(QWidget):
         y = box.bottom() + 14
         if self._reasons.why:
             y = self._paint_why(painter, y, width)
-        painter.setFont(font(TEXT, 600))
+        painter.setFont(drawn_font(TEXT, 600))
         painter.setPen(colour("ink"))
         painter.drawText(QRectF(0, y, width, 20), Qt.AlignmentFlag.AlignVCenter, labels.ALSO)
-        painter.setFont(font(SMALL))
+        painter.setFont(drawn_font(SMALL))
         painter.setPen(colour("soft"))
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         painter.drawText(QRectF(0, y, width, 20), right, "cost")
@@ -91,7 +91,7 @@ class ReasonsCard(QWidget):
 
     def _paint_why(self, painter: QPainter, y: float, width: float) -> float:
         assert self._reasons is not None
-        painter.setFont(font(TEXT, 600))
+        painter.setFont(drawn_font(TEXT, 600))
         painter.setPen(colour("ink"))
         painter.drawText(QRectF(0, y, width, 20), Qt.AlignmentFlag.AlignVCenter, labels.WHY)
         y += HEADING
@@ -100,7 +100,7 @@ class ReasonsCard(QWidget):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.drawEllipse(QRectF(1, y + 6, 5, 5))
             painter.setPen(colour("ink"))
-            painter.setFont(font(SMALL + 1))
+            painter.setFont(drawn_font(SMALL + 1))
             painter.drawText(QRectF(13, y, width - 13, 18), Qt.AlignmentFlag.AlignVCenter, line)
             y += LINE
         return y + 8
@@ -109,15 +109,15 @@ class ReasonsCard(QWidget):
         self._rows.append((box, candidate))
         ink = "ink" if candidate.possible else "soft"
         painter.setPen(colour("soft"))
-        painter.setFont(font(MIDDLE))
+        painter.setFont(drawn_font(MIDDLE))
         painter.drawText(
             QRectF(0, box.top(), 16, 20), Qt.AlignmentFlag.AlignVCenter, str(candidate.string)
         )
         painter.setPen(colour(ink))
-        painter.setFont(font(MIDDLE, 600 if candidate.possible else 400))
+        painter.setFont(drawn_font(MIDDLE, 600 if candidate.possible else 400))
         words = f"fret {candidate.fret}" if candidate.fret else "open"
         painter.drawText(QRectF(16, box.top(), 60, 20), Qt.AlignmentFlag.AlignVCenter, words)
-        painter.setFont(font(SMALL))
+        painter.setFont(drawn_font(SMALL))
         painter.setPen(colour("soft"))
         room = QRectF(80, box.top(), box.width() - 118, 20)
         text = painter.fontMetrics().elidedText(
@@ -137,5 +137,5 @@ class ReasonsCard(QWidget):
         if event is None:
             return
         for box, candidate in self._rows:
-            if box.contains(event.position()):
+            if box.contains(self.spot_of(event)):
                 self.place_clicked.emit(candidate.string, candidate.fret)

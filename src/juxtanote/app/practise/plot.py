@@ -7,8 +7,9 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from juxtanote.app.document import Document
-from juxtanote.app.look.theme import SMALL, colour, font, pen, px
+from juxtanote.app.look.theme import SMALL, colour, drawn_font, pen, px
 from juxtanote.app.practise import labels
+from juxtanote.app.widgets.drawn import Drawn
 from juxtanote.core.practice.log import Point, daily_points
 
 LEFT, RIGHT, TOP, BOTTOM = 46, 90, 12, 26
@@ -17,25 +18,24 @@ _STYLES = (
 )  # fmt: skip
 
 
-class LogPlot(QWidget):
+class LogPlot(Drawn):
     """Draws the log; the current phrase stands out."""
 
     def __init__(self, document: Document, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._document = document
-        self.setMinimumHeight(190)
+        self.setMinimumHeight(px(190))
         self.setAccessibleName(labels.PLOT)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter = self.painter_on(self)
         points = [p for p in daily_points(self._document.lesson) if _day(p.date) is not None]
-        left, bottom = px(LEFT), px(BOTTOM)
-        area = QRectF(left, TOP, self.width() - left - RIGHT, self.height() - TOP - bottom)
-        painter.setFont(font(SMALL))
+        left, bottom = LEFT, BOTTOM
+        area = QRectF(left, TOP, self.across - left - RIGHT, self.down - TOP - bottom)
+        painter.setFont(drawn_font(SMALL))
         if not points:
             painter.setPen(colour("soft"))
-            painter.drawText(self.rect(), int(Qt.AlignmentFlag.AlignCenter), labels.NO_LOG)
+            painter.drawText(self.area(), int(Qt.AlignmentFlag.AlignCenter), labels.NO_LOG)
             return
         days = [_day(p.date) or 0 for p in points]
         first, last = min(days), max(max(days), min(days) + 1)
@@ -44,7 +44,7 @@ class LogPlot(QWidget):
             painter.setPen(pen("ink" if percent == 100 else "rule", 1.0))
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
             painter.setPen(colour("soft"))
-            box = QRectF(0, y - px(8), left - 8, px(16))
+            box = QRectF(0, y - 8, left - 8, 16)
             painter.drawText(
                 box,
                 int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
@@ -62,10 +62,10 @@ class LogPlot(QWidget):
 
     def _paint_days(self, painter: QPainter, area: QRectF, points: list[Point]) -> None:
         painter.setPen(colour("soft"))
-        painter.drawText(QPointF(area.left(), self.height() - 6), points[0].date)
+        painter.drawText(QPointF(area.left(), self.down - 6), points[0].date)
         width = painter.fontMetrics().horizontalAdvance(points[-1].date)
         if points[-1].date != points[0].date:
-            painter.drawText(QPointF(area.right() - width, self.height() - 6), points[-1].date)
+            painter.drawText(QPointF(area.right() - width, self.down - 6), points[-1].date)
 
     def _paint_line(
         self,
@@ -95,9 +95,9 @@ class LogPlot(QWidget):
         while any(abs(y - other) < 13 for other in taken):
             y += 13
         taken.append(y)
-        painter.setFont(font(SMALL, 600 if chosen else 400))
+        painter.setFont(drawn_font(SMALL, 600 if chosen else 400))
         painter.setPen(colour("heard" if chosen else "soft"))
-        room = int(self.width() - end.x() - 12)
+        room = int(self.across - end.x() - 12)
         text = painter.fontMetrics().elidedText(
             line[-1].name, Qt.TextElideMode.ElideRight, max(room, 30)
         )

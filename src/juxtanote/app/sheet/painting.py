@@ -10,7 +10,7 @@ from functools import lru_cache
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPolygonF
 
-from juxtanote.app.look.theme import MIDDLE, SMALL, TEXT, colour, font, pen
+from juxtanote.app.look.theme import MIDDLE, SMALL, TEXT, colour, drawn_font, pen
 from juxtanote.app.sheet.geometry import EVIDENCE_HEIGHT, LEFT, LEVEL_HEIGHT, RIGHT, Geometry
 from juxtanote.core.score.lesson import Context, Phrase
 from juxtanote.core.score.note import SLURS, Note
@@ -61,7 +61,7 @@ def paint_grid(painter: QPainter, scene: Scene) -> None:
         if beat == 1:
             painter.setPen(pen("soft", 1.2))
             painter.drawLine(QPointF(x, top), QPointF(x, bottom))
-            painter.setFont(font(SMALL))
+            painter.setFont(drawn_font(SMALL))
             painter.setPen(colour("soft"))
             painter.drawText(QPointF(x + 4, top - 5), str(bar) if bar >= 1 else "pickup")
         elif close > 9:
@@ -72,7 +72,7 @@ def paint_grid(painter: QPainter, scene: Scene) -> None:
 def paint_others(painter: QPainter, scene: Scene) -> None:
     """Draw what other guitars play, pale: their pitch, and their frets where they have the string."""
     g = scene.geometry
-    painter.setFont(font(SMALL))
+    painter.setFont(drawn_font(SMALL))
     for phrase in scene.others:
         for note in phrase.notes:
             if note.offset_s < g.start_s or note.onset_s > g.end_s:
@@ -162,7 +162,7 @@ def paint_marks(painter: QPainter, scene: Scene, lines: Lines) -> None:
 
 def _pitch_lines(painter: QPainter, scene: Scene) -> None:
     g, used = scene.geometry, {round(n.heard.midi) for n in scene.visible()}
-    painter.setFont(font(SMALL))
+    painter.setFont(drawn_font(SMALL))
     last = 1e9
     for midi in range(math.ceil(g.low_midi), math.floor(g.high_midi) + 1):
         y = g.pitch_y(midi)
@@ -228,7 +228,7 @@ def _measured(
     asked = note.ident in scene.selected and len(scene.selected) <= FEW_SELECTED
     if not words or not shown or (room <= 70 and not asked):
         return
-    painter.setFont(font(SMALL, 500))
+    painter.setFont(drawn_font(SMALL, 500))
     metrics = painter.fontMetrics()
     text = metrics.elidedText(" · ".join(words), Qt.TextElideMode.ElideRight, int(max(room, 220)))
     right = line[0].x() + metrics.horizontalAdvance(text)
@@ -275,7 +275,7 @@ def _evidence(painter: QPainter, scene: Scene) -> None:
 def paint_written(painter: QPainter, scene: Scene) -> None:
     """Draw string lines, fret numbers at their onsets and techniques in their measured shape."""
     g = scene.geometry
-    painter.setFont(font(TEXT - 1))
+    painter.setFont(drawn_font(TEXT - 1))
     for string in range(1, g.strings + 1):
         y = g.string_y(string)
         painter.setPen(pen("rule", 1.0 + 0.13 * string))
@@ -364,7 +364,7 @@ def _fret_number(painter: QPainter, scene: Scene, note: Note, share: float) -> N
     painter.drawRoundedRect(box, 4, 4)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     grace = "grace" in note.written.techniques
-    painter.setFont(font(round((MIDDLE if grace else MIDDLE + 3) * share), 600))
+    painter.setFont(drawn_font(round((MIDDLE if grace else MIDDLE + 3) * share), 600))
     painter.setPen(colour("doubt" if note.is_doubtful else "ink"))
     painter.drawText(whole, Qt.AlignmentFlag.AlignCenter, fret_text(note))
     if "place" in note.written.locked:
@@ -417,7 +417,7 @@ def _slur(painter: QPainter, start: float, end: float, y: float, sign: str) -> N
     path.quadTo(QPointF(0.5 * (start + end), y - 2 * height), QPointF(end - 2, y))
     painter.drawPath(path)
     if sign:
-        painter.setFont(font(SMALL, 600))
+        painter.setFont(drawn_font(SMALL, 600))
         painter.drawText(QPointF(0.5 * (start + end) - 3, y - height - 2), sign)
 
 
@@ -425,7 +425,7 @@ def _label(
     painter: QPainter, text: str, x: float, y: float, taken: list[QRectF], *, weight: int = 500
 ) -> None:
     """Write a small label, moved up until it stands clear of the others."""
-    painter.setFont(font(SMALL, weight))
+    painter.setFont(drawn_font(SMALL, weight))
     width = painter.fontMetrics().horizontalAdvance(text)
     box = QRectF(x - width / 2, y - 10, width, 12)
     for _ in range(4):
@@ -470,7 +470,7 @@ def _hands(painter: QPainter, scene: Scene, notes: list[Note]) -> None:
     """Write strokes and fingers under the strings."""
     g = scene.geometry
     stroke_y, finger_y = g.strings_bottom + 27, g.strings_bottom + 43
-    painter.setFont(font(SMALL))
+    painter.setFont(drawn_font(SMALL))
     painter.setPen(colour("soft"))
     right = int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
     painter.drawText(QRectF(0, stroke_y - 12, LEFT - 10, 16), right, "stroke")
@@ -509,7 +509,7 @@ def paint_counted(painter: QPainter, scene: Scene) -> None:
             continue
         word = count_word(onset, time_map)
         weight = 600 if is_on_beat(onset) else 400
-        chosen, half = font(TEXT, weight), 0.5 * _width(word, weight)
+        chosen, half = drawn_font(TEXT, weight), 0.5 * _width(word, weight)
         if x - half >= last_word + 3 and word:  # words that would lie over each other are left out
             painter.setFont(chosen)
             painter.setPen(colour("ink"))
@@ -529,14 +529,14 @@ def paint_counted(painter: QPainter, scene: Scene) -> None:
 
 @lru_cache(maxsize=256)
 def _width(word: str, weight: int) -> float:
-    return QFontMetricsF(font(TEXT, weight)).horizontalAdvance(word)
+    return QFontMetricsF(drawn_font(TEXT, weight)).horizontalAdvance(word)
 
 
 def _how_late(painter: QPainter, scene: Scene, notes: list[Note]) -> None:
     """Write beside selected notes how many milliseconds they are off their count."""
     time_map, g = scene.context.time_map, scene.geometry
     swing = swing_of(scene.phrase, time_map)
-    painter.setFont(font(SMALL, 500))
+    painter.setFont(drawn_font(SMALL, 500))
     painter.setPen(colour("doubt"))
     for note in notes:
         onset = note.written.onset_beats
@@ -573,14 +573,14 @@ def _beams(
             elif not index and not last:
                 painter.drawLine(QPointF(xs[0], at), QPointF(xs[0] + 7, at))
     if joined.tuplet:
-        painter.setFont(font(SMALL, 600))
+        painter.setFont(drawn_font(SMALL, 600))
         painter.setPen(colour("ink"))
         painter.drawText(QPointF(0.5 * (xs[0] + xs[-1]) - 3, y + 14), str(joined.tuplet))
 
 
 def paint_row_names(painter: QPainter, geometry: Geometry) -> None:
     """Name the three rows in their colours."""
-    painter.setFont(font(TEXT, 600))
+    painter.setFont(drawn_font(TEXT, 600))
     for name, y, hue in (
         ("heard", 20.0, "heard"),
         ("written", geometry.written_top + 20, "written"),

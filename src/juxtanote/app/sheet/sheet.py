@@ -7,7 +7,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, 
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from juxtanote.app.document import Change, Document
-from juxtanote.app.look.theme import colour, pen
+from juxtanote.app.look.theme import colour, pen, px, scale
 from juxtanote.app.sheet import painting
 from juxtanote.app.sheet.geometry import (
     FASTEST_PX,
@@ -18,6 +18,7 @@ from juxtanote.app.sheet.geometry import (
     pitch_range,
 )
 from juxtanote.app.transport.controller import Transport
+from juxtanote.app.widgets.drawn import Drawn
 from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import Note
@@ -40,7 +41,7 @@ class _Known:
     loudest_db: float
 
 
-class Sheet(QWidget):
+class Sheet(Drawn):
     """Shows and edits the current phrase."""
 
     fret_typed = pyqtSignal(int)  # a digit, for the selected notes
@@ -67,7 +68,7 @@ class Sheet(QWidget):
         self._once: _Known | None = None
         self._fits = True  # the zoom is ours; a person who zoomed keeps theirs
         self.shows_others = False
-        self.setMinimumSize(500, 370)
+        self.setMinimumSize(px(500), px(370))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Sheet")
@@ -77,7 +78,7 @@ class Sheet(QWidget):
         transport.moved.connect(self._on_moved)
 
     def sizeHint(self) -> QSize:
-        return QSize(900, 560)
+        return QSize(px(900), px(560))
 
     # View
 
@@ -85,7 +86,7 @@ class Sheet(QWidget):
         """Give the layout as it is."""
         low, high = self._known().pitches
         return Geometry(
-            self.width(), self.height(), self._start_s, self._scale, low, high,
+            self.across, self.down, self._start_s, self._scale, low, high,
             self._document.context.guitar.string_count,
         )  # fmt: skip
 
@@ -106,7 +107,7 @@ class Sheet(QWidget):
         phrase = self._document.phrase
         if phrase is not None:
             length = phrase.end_s - phrase.start_s + 0.15
-            room = max(self.width() - LEFT - RIGHT, 100)
+            room = max(self.across - LEFT - RIGHT, 100)
             self._scale = min(max(room / length, self._readable(phrase)), FASTEST_PX)
             self._start_s = phrase.start_s - 0.1
             self._fits = True
@@ -125,7 +126,7 @@ class Sheet(QWidget):
     def zoom(self, factor: float, around_x: float | None = None) -> None:
         """Zoom along time around a pixel."""
         g = self.geometry_now()
-        x = 0.5 * (LEFT + self.width()) if around_x is None else around_x
+        x = 0.5 * (LEFT + self.across) if around_x is None else around_x
         seconds = g.seconds(x)
         self._scale = min(max(self._scale * factor, SLOWEST_PX), FASTEST_PX)
         self._start_s = seconds - (x - LEFT) / self._scale
@@ -142,7 +143,7 @@ class Sheet(QWidget):
         if not self.isVisible():  # painted when it is shown
             return
         phrase = self._document.phrase
-        shown = (self.width() - LEFT - RIGHT) / self._scale
+        shown = (self.across - LEFT - RIGHT) / self._scale
         length = phrase.end_s - phrase.start_s if phrase else 1.0
         self.view_changed.emit(self._start_s, shown, length)
         self.update()
@@ -187,16 +188,17 @@ class Sheet(QWidget):
         for _, picture in self._rows.values():
             painter.drawPixmap(0, 0, picture)
         painter.drawPixmap(0, 0, self._marks)
+        painter.scale(scale(), scale())
         x = self.geometry_now().x(self._transport.position_s)
-        if LEFT <= x <= self.width():
+        if LEFT <= x <= self.across:
             painter.setPen(pen("ink", 1.8))
-            painter.drawLine(QPointF(x, 4), QPointF(x, self.height() - 8))
+            painter.drawLine(QPointF(x, 4), QPointF(x, self.down - 8))
         if self._rubber is not None:
             painter.setPen(pen("written", 1, Qt.PenStyle.DashLine))
             painter.drawRect(self._rubber)
         if self.hasFocus():
             painter.setPen(pen("rule", 1))
-            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+            painter.drawRect(self.area().adjusted(0, 0, -1, -1))
 
     def _blank(self) -> QPixmap:
         ratio = self.devicePixelRatioF()
@@ -221,15 +223,14 @@ class Sheet(QWidget):
             if name in self._rows and self._rows[name][0] == key:
                 continue
             picture = self._blank()
-            painter = QPainter(picture)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter = self.painter_on(picture)
             paint(painter, scene)
             painter.end()
             self._rows[name] = key, picture
             self._marks = None
 
     def _paint_heard(self, painter: QPainter, scene: painting.Scene) -> None:
-        painter.setClipRect(QRect(LEFT - 12, 0, self.width() - LEFT - RIGHT + 26, self.height()))
+        painter.setClipRect(QRect(LEFT - 12, 0, self.across - LEFT - RIGHT + 26, self.down))
         painting.paint_grid(painter, scene)
         painting.paint_others(painter, scene)
         painter.setClipping(False)
@@ -240,15 +241,14 @@ class Sheet(QWidget):
 
     def _paint_counted(self, painter: QPainter, scene: painting.Scene) -> None:
         painting.paint_counted(painter, scene)
-        painter.fillRect(QRect(0, 0, 4, self.height()), colour("paper"))
+        painter.fillRect(QRect(0, 0, 4, self.down), colour("paper"))
         painting.paint_row_names(painter, scene.geometry)
 
     def _paint_marks(self) -> QPixmap:
         picture = self._blank()
         scene = self.scene()
         if scene is not None:
-            painter = QPainter(picture)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter = self.painter_on(picture)
             painting.paint_marks(painter, scene, self._lines)
             painter.end()
         return picture
@@ -282,12 +282,12 @@ class Sheet(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
-        found = self.note_at(event.position())
+        found = self.note_at(self.spot_of(event))
         more = event.modifiers() & (
             Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
         )
         if found is None:
-            self._rubber = QRectF(event.position(), event.position())
+            self._rubber = QRectF(self.spot_of(event), self.spot_of(event))
             if not more:
                 self._document.select(())
             return
@@ -305,12 +305,12 @@ class Sheet(QWidget):
         if event is None:
             return
         if self._drag is not None:
-            self._drag_edge(event.position().x())
+            self._drag_edge(self.spot_of(event).x())
         elif self._rubber is not None:
-            self._rubber = QRectF(self._rubber.topLeft(), event.position())
+            self._rubber = QRectF(self._rubber.topLeft(), self.spot_of(event))
             self.update()
         else:
-            found = self.note_at(event.position())
+            found = self.note_at(self.spot_of(event))
             on_edge = found is not None and found[1] != "note"
             self.setCursor(Qt.CursorShape.SizeHorCursor if on_edge else Qt.CursorShape.ArrowCursor)
 
@@ -328,9 +328,9 @@ class Sheet(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and self._rubber is not None:
-            self._choose_in(self._rubber.normalized(), event.position())
+            self._choose_in(self._rubber.normalized(), self.spot_of(event))
         elif event is not None and event.modifiers() == Qt.KeyboardModifier.NoModifier:
-            found = self.note_at(event.position())
+            found = self.note_at(self.spot_of(event))
             if found is not None and self._drag is None:
                 self._document.select((found[0].ident,))
         self._rubber, self._drag = None, None
@@ -351,7 +351,7 @@ class Sheet(QWidget):
             return
         delta = event.angleDelta()
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            self.zoom(1.2 ** (delta.y() / 120.0), event.position().x())
+            self.zoom(1.2 ** (delta.y() / 120.0), self.spot_of(event).x())
         else:
             self.scroll_to(self._start_s - (delta.y() or delta.x()) / 120.0 * 80.0 / self._scale)
         event.accept()
@@ -420,8 +420,8 @@ class Sheet(QWidget):
 
     def _bring_into_view(self, note: Note) -> None:
         g = self.geometry_now()
-        if not LEFT + 10 <= g.x(note.onset_s) <= self.width() - RIGHT - 30:
-            shown = (self.width() - LEFT - RIGHT) / self._scale
+        if not LEFT + 10 <= g.x(note.onset_s) <= self.across - RIGHT - 30:
+            shown = (self.across - LEFT - RIGHT) / self._scale
             self._start_s = note.onset_s - 0.25 * shown
 
     def _on_moved(self, seconds: float) -> None:
@@ -429,10 +429,10 @@ class Sheet(QWidget):
         x = g.x(seconds)
         if not self.isVisible():
             return
-        if self._transport.is_playing and (x > self.width() * FOLLOW_PART or x < LEFT):
+        if self._transport.is_playing and (x > self.across * FOLLOW_PART or x < LEFT):
             phrase = self._document.phrase
             if phrase is not None and phrase.start_s <= seconds <= phrase.end_s:
-                shown = (self.width() - LEFT - RIGHT) / self._scale
+                shown = (self.across - LEFT - RIGHT) / self._scale
                 if shown < phrase.end_s - phrase.start_s:
                     self.scroll_to(max(seconds - 0.1 * shown, phrase.start_s - 0.1))
         self.update()

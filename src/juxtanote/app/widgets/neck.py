@@ -4,7 +4,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
-from juxtanote.app.look.theme import SMALL, colour, font, pen
+from juxtanote.app.look.theme import SMALL, colour, drawn_font, pen, px
+from juxtanote.app.widgets.drawn import Drawn
 from juxtanote.core.theory.tuning import Guitar
 
 LEFT, RIGHT, TOP, BOTTOM = 16.0, 8.0, 14.0, 22.0
@@ -12,7 +13,7 @@ NUMBERED = (3, 5, 7, 9, 12, 15, 17, 19, 21, 24)
 SHOWN_FRETS = 17
 
 
-class Neck(QWidget):
+class Neck(Drawn):
     """Draws places on the neck; a click asks to put the selected note there."""
 
     place_clicked = pyqtSignal(int, int)  # string, fret
@@ -26,7 +27,7 @@ class Neck(QWidget):
         self._window: tuple[int, int] | None = None
         self._last_fret = SHOWN_FRETS
         self._whole = self._guitar.fret_mm(SHOWN_FRETS)  # millimetres that are shown
-        self.setMinimumHeight(112)
+        self.setMinimumHeight(px(112))
         self.setAccessibleName("Neck")
         self.setToolTip("Click a dashed place to move the selected note there.")
 
@@ -51,12 +52,12 @@ class Neck(QWidget):
     def fret_x(self, fret: float) -> float:
         """Give the pixel of a fret wire; mirrored for left-handed players."""
         part = self._guitar.fret_mm(fret) / self._whole
-        x = LEFT + part * (self.width() - LEFT - RIGHT)
-        return self.width() - x if self._guitar.left_handed else x
+        x = LEFT + part * (self.across - LEFT - RIGHT)
+        return self.across - x if self._guitar.left_handed else x
 
     def string_y(self, string: int) -> float:
         """Give the height of a string; the thinnest is on top, as on the sheet."""
-        gap = (self.height() - TOP - BOTTOM) / max(self._guitar.string_count - 1, 1)
+        gap = (self.down - TOP - BOTTOM) / max(self._guitar.string_count - 1, 1)
         return TOP + gap * (string - 1)
 
     def spot(self, string: int, fret: int) -> QPointF:
@@ -67,8 +68,7 @@ class Neck(QWidget):
         return QPointF(0.5 * (self.fret_x(fret - 1) + self.fret_x(fret)), self.string_y(string))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter = self.painter_on(self)
         top, bottom = self.string_y(1), self.string_y(self._guitar.string_count)
         if self._window is not None:
             low, high = (self.fret_x(f) for f in (self._window[0] - 1, self._window[1]))
@@ -76,7 +76,7 @@ class Neck(QWidget):
             painter.fillRect(box, colour("written", 22))
             painter.setPen(pen("written", 1.0, Qt.PenStyle.DashLine))
             painter.drawRect(box)
-        painter.setFont(font(SMALL))
+        painter.setFont(drawn_font(SMALL))
         numbered_at = -100.0
         for fret in range(self._last_fret + 1):
             x = self.fret_x(fret)
@@ -123,8 +123,8 @@ class Neck(QWidget):
         places = [*self._others, *([self._chosen] if self._chosen else [])]
         near = [
             (
-                abs(self.spot(*p).x() - event.position().x())
-                + abs(self.spot(*p).y() - event.position().y()),
+                abs(self.spot(*p).x() - self.spot_of(event).x())
+                + abs(self.spot(*p).y() - self.spot_of(event).y()),
                 p,
             )
             for p in places

@@ -117,12 +117,14 @@ def _decode(  # type: ignore[no-untyped-def]
     limit = int(sample_rate * wanted_s) + 1
     # A header may say anything: room for more than half an hour comes when it is filled.
     held = _Growing(int(sample_rate * min(max(expected, 0.0) + 0.5, wanted_s + 0.5, 1800.0)))
+    told = 0
     try:
         for frame in container.decode(stream):
             frame.pts = None
             for made in resampler.resample(frame):
                 held.add(np.asarray(made.to_ndarray(), dtype=np.float32))
-            if expected > 0:
+            if expected > 0 and held.count - told > sample_rate:  # frames may be very short
+                told = held.count
                 progress(min(held.count / sample_rate / expected, 1.0))
             if held.count > limit:
                 return held.samples()
