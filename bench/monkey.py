@@ -196,7 +196,7 @@ class Monkey:
         return self.window.focusWidget() or self.window
 
     def _where(self) -> str:
-        from juxtanote.app.header import DESKS
+        from juxtanote.app.desks import DESKS
 
         return f"{DESKS[self.window._desks.currentIndex()]}, {type(self.window.focusWidget()).__name__}"
 

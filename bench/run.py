@@ -170,9 +170,10 @@ def frames() -> None:
     from PyQt6.QtWidgets import QApplication
 
     application = QApplication.instance() or QApplication([])
+    from juxtanote.app.desks import PLACE
     from juxtanote.app.look import theme
     from juxtanote.app.main import demo_lesson
-    from juxtanote.app.main_window import PLACE, MainWindow
+    from juxtanote.app.main_window import MainWindow
     from juxtanote.app.transport.devices import SimulatedSoundCard
 
     theme.apply(application)  # type: ignore[arg-type]

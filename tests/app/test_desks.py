@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog
 
-from juxtanote.app.main_window import CHECK, HEAR, PLACE, PRACTISE, TEACH
+from juxtanote.app.desks import CHECK, HEAR, PLACE, PRACTISE, TEACH
 from juxtanote.app.sheet import painting
 from juxtanote.app.transport.devices import SimulatedMicrophone, SimulatedSoundCard, open_sound_out
 from juxtanote.core.audio.read import to_rate

@@ -11,8 +11,9 @@ import soundfile
 from PyQt6.QtCore import QLockFile
 from PyQt6.QtWidgets import QMessageBox
 
+from juxtanote.app.desks import CHECK, HEAR, PLACE, PRACTISE
 from juxtanote.app.files import Rescue
-from juxtanote.app.main_window import CHECK, HEAR, PLACE, PRACTISE, MainWindow
+from juxtanote.app.main_window import MainWindow
 from juxtanote.app.transport.devices import SimulatedSoundCard
 from juxtanote.core.audio.write import clear_partial, write_bytes
 from juxtanote.core.errors import JuxtanoteError
@@ -33,7 +34,7 @@ class TestKept(WindowTest):
         path = self.folder / "kept.juxta"
         self.window.files.save(path)
         self.settle()
-        self.window.save()
+        self.window.asking.save()
         self.settle()
         kept = load_lesson(path).kept
         self.assertEqual(

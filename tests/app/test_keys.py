@@ -7,8 +7,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QLineEdit, QPushButton
 
 from juxtanote.app.actions import ACTIONS, IN_THE_HAND
+from juxtanote.app.desks import HEAR, PLACE, PRACTISE
 from juxtanote.app.dialogs import keys_dialog
-from juxtanote.app.main_window import HEAR, PLACE, PRACTISE
 from tests.app import wait_until
 from tests.app.windows import WindowTest
 

@@ -7,8 +7,8 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF
 from PyQt6.QtGui import QColor, QImage, QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
 
+from juxtanote.app.desks import HEAR, PLACE, TEACH
 from juxtanote.app.look import theme
-from juxtanote.app.main_window import HEAR, PLACE, TEACH
 from juxtanote.app.sheet import painting
 from juxtanote.app.sheet.geometry import Geometry, pitch_range
 from juxtanote.app.sheet.painting import _crosses

@@ -6,7 +6,7 @@ from unittest import mock
 
 import numpy as np
 
-from juxtanote.app.main_window import PLACE
+from juxtanote.app.desks import PLACE
 from juxtanote.core.analysis.beats import BarReading, BeatReading, Pulses
 from juxtanote.core.analysis.chords import ChordReading
 from juxtanote.core.formats.csv_notes import NoteRow

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from juxtanote.app import forms
-from juxtanote.app.main_window import HEAR, PLACE
+from juxtanote.app.desks import HEAR, PLACE
 from juxtanote.core.analysis.beats import BarReading, BeatReading, Pulses
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.timing import recounted
@@ -187,7 +187,7 @@ class TestForms(WindowTest):
         self.window.place.keep()
         # Once on any string, once all on string 4, which lies where the notes are.
         with mock.patch.object(forms.HintsForm, "exec", return_value=True):
-            self.window.listen_again()
+            self.window.asking.listen_again()
         self.settle()
 
         def on_string_four(form: forms.HintsForm) -> bool:
@@ -195,7 +195,7 @@ class TestForms(WindowTest):
             return True
 
         with mock.patch.object(forms.HintsForm, "exec", on_string_four):
-            self.window.listen_again()
+            self.window.asking.listen_again()
         self.settle()
         after = self.document.phrase
         assert after is not None
@@ -207,7 +207,7 @@ class TestForms(WindowTest):
     def test_a_moved_copy_is_made_and_chosen(self) -> None:
         self.open_small()
         with mock.patch.object(forms.MoveForm, "exec", return_value=True):
-            self.window.move_phrase()
+            self.window.asking.move_phrase()
         self.assertEqual(len(self.document.lesson.phrases), 2)  # it hangs under the first
         assert self.document.phrase is not None
         self.assertEqual(self.document.phrase.name, "A, 2 semitones up")

@@ -13,9 +13,9 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from juxtanote.app import dialogs, settings
 from juxtanote.app.actions import ACTIONS, MENUS, TECHNIQUE_OF
+from juxtanote.app.desks import CHECK, HEAR, PLACE, PRACTISE, TEACH
 from juxtanote.app.jobs.runner import Job, JobRunner
 from juxtanote.app.main import NO_DISPLAY, has_display, run, write_shots
-from juxtanote.app.main_window import CHECK, HEAR, PLACE, PRACTISE, TEACH
 from juxtanote.core.audio.read import to_rate
 from juxtanote.core.audio.write import write_sound
 from juxtanote.core.errors import LessonFileError

@@ -5,11 +5,10 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from juxtanote.app.derived import Findings
+from juxtanote.app.desks import DESKS
 from juxtanote.app.document import Change, Document
 from juxtanote.app.look.theme import LARGE, TEXT, colour, font, pen, px
 from juxtanote.app.widgets.parts import Elided
-
-DESKS = ("Hear", "Place", "Check", "Teach", "Practise")
 
 
 class Header(QWidget):

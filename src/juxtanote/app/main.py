@@ -74,7 +74,7 @@ def open_window(
         shell.close()
         if lesson is not None:
             QTimer.singleShot(0, lambda: window.files.open_any(lesson))
-        QTimer.singleShot(0, window.offer_recovery)
+        QTimer.singleShot(0, window.asking.offer_recovery)
         QTimer.singleShot(2000, window.files.clear_half_written)
         QTimer.singleShot(400, window.show_cautions_once)
 
@@ -97,8 +97,9 @@ def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False)
     from PyQt6.QtCore import QEventLoop, QTimer
     from PyQt6.QtWidgets import QApplication
 
+    from juxtanote.app.desks import CHECK, PLACE
     from juxtanote.app.look import theme
-    from juxtanote.app.main_window import CHECK, PLACE, MainWindow
+    from juxtanote.app.main_window import MainWindow
     from juxtanote.app.teach.paper import page_image
     from juxtanote.app.transport.devices import SimulatedSoundCard
 

@@ -18,7 +18,6 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
-    QFileDialog,
     QLabel,
     QMainWindow,
     QMenu,
@@ -29,14 +28,17 @@ from PyQt6.QtWidgets import (
 )
 
 from juxtanote.app import settings
-from juxtanote.app.actions import ACTIONS, MENUS, TECHNIQUE_OF, ActionSpec
+from juxtanote.app.actions import ACTIONS, MENUS, ActionSpec
+from juxtanote.app.asking import Asking
+from juxtanote.app.commands import Commands
 from juxtanote.app.conditions import Conditions
 from juxtanote.app.derived import Findings
+from juxtanote.app.desks import CHECK, DESK_NAMES, DESKS, HEAR, PLACE, PRACTISE, TEACH
 from juxtanote.app.document import Document
 from juxtanote.app.errors import install_hook
-from juxtanote.app.files import Files, Rescue
+from juxtanote.app.files import Files
 from juxtanote.app.focus_keys import FocusKeys
-from juxtanote.app.header import DESKS, Header
+from juxtanote.app.header import Header
 from juxtanote.app.jobs.runner import JobRunner
 from juxtanote.app.look.theme import TEXT, colour, font, px
 from juxtanote.app.outputs import Outputs
@@ -47,10 +49,6 @@ from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.busy import BusyLine
 from juxtanote.app.widgets.roomy import Roomy
 from juxtanote.app.widgets.strip import Strip
-from juxtanote.core.audio.sound import SUFFIXES
-from juxtanote.core.formats.names import SUFFIX
-from juxtanote.core.score import edits
-from juxtanote.core.score.lesson import Lesson
 
 if TYPE_CHECKING:
     from juxtanote.app.check.desk import CheckDesk
@@ -60,13 +58,8 @@ if TYPE_CHECKING:
     from juxtanote.app.teach.desk import TeachDesk
     from juxtanote.app.transport.devices import SoundOut
 
-HEAR, PLACE, CHECK, TEACH, PRACTISE = range(5)
-DESK_NAMES = tuple(name.lower() for name in DESKS)
 TOLD_MS = 8000
 SWITCH_S = 0.0005  # how long work on another thread may hold up the window's
-NUDGE_S, NUDGE_ONSET_S = 0.01, 0.005
-SOUND_FILTER = "Sound (" + " ".join(f"*{suffix}" for suffix in SUFFIXES) + ");;All files (*)"
-LESSON_FILTER = f"Lessons (*{SUFFIX})"
 
 
 class MainWindow(QMainWindow):
@@ -104,6 +97,7 @@ class MainWindow(QMainWindow):
         self._around = Roomy(self._desks)
         self._built: dict[int, QWidget] = {}
         self._is_evidence_due = False
+        self.asking, self.commands = Asking(self), Commands(self)
         self.actions_by_name: dict[str, QAction] = {}
         self._bound: list[tuple[QAbstractButton, str]] = []
         self._closing = False
@@ -253,69 +247,7 @@ class MainWindow(QMainWindow):
 
     # Actions
 
-    def _handlers(self) -> dict[str, Callable[[], object]]:
-        transport, document, tasks = self.transport, self.document, self.tasks
-        place = self._on_place
-        handlers: dict[str, Callable[[], object]] = {
-            "open_recording": self.ask_recording, "open_lesson": self.ask_lesson,
-            "save": self.save, "save_as": self.save_as, "import_notes": self.outputs.import_notes,
-            "about_lesson": self.about_lesson,
-            "quit": self.close, "select_all": self._select_all, "delete": self._delete,
-            "play": transport.toggle, "play_phrase": self._play_phrase, "loop": self._toggle_loop,
-            "slower": lambda: transport.set_speed(transport.speed - 0.05),
-            "faster": lambda: transport.set_speed(transport.speed + 0.05),
-            "only_recording": lambda: transport.set_balance(-1.0),
-            "both": lambda: transport.set_balance(0.0),
-            "only_tab": lambda: transport.set_balance(1.0),
-            "click": lambda: transport.set_click(not transport.player.click),
-            "next_phrase": lambda: self._step_phrase(1),
-            "previous_phrase": lambda: self._step_phrase(-1),
-            "next_variant": lambda: self._step_variant(1),
-            "previous_variant": lambda: self._step_variant(-1),
-            "cut_here": self._cut_here,
-            "start_earlier": lambda: self._nudge("start", -NUDGE_S),
-            "start_later": lambda: self._nudge("start", NUDGE_S),
-            "end_later": lambda: self._nudge("end", NUDGE_S),
-            "end_earlier": lambda: self._nudge("end", -NUDGE_S),
-            "beat_earlier": lambda: self._nudge_beat(-NUDGE_S),
-            "beat_later": lambda: self._nudge_beat(NUDGE_S),
-            "listen": tasks.listen, "listen_again": self.listen_again,
-            "move_phrase": self.move_phrase, "guitar": self.choose_guitar, "parts": self.choose_parts,
-            "next_part": self._to_next_part,
-            "place_again": self._place_again, "propose": tasks.propose, "refuse": self._refuse,
-            "next_pulse": lambda: self.hear.time.take_next_pulse(),
-            "next_bars": lambda: self.hear.time.take_next_bars(),
-            "next_note": lambda: document.step_selection(1),
-            "previous_note": lambda: document.step_selection(-1),
-            "extend_next": lambda: document.step_selection(1, extend=True),
-            "extend_previous": lambda: document.step_selection(-1, extend=True),
-            "onset_earlier": place("shift", "onset", -NUDGE_ONSET_S),
-            "onset_later": place("shift", "onset", NUDGE_ONSET_S),
-            "shorter": place("shift", "offset", -NUDGE_S), "longer": place("shift", "offset", NUDGE_S),
-            "octave_up": place("octave", 1), "octave_down": place("octave", -1),
-            "thinner": place("move", -1), "thicker": place("move", 1),
-            "wider_bend": place("widen_bend", 0.5), "narrower_bend": place("widen_bend", -0.5),
-            "add_note": place("add"), "finger": place("next_finger"), "stroke": place("next_stroke"),
-            "alternative": place("next_alternative"), "other_parts": place("toggle_other_parts"),
-            "zoom_in": lambda: self._zoom(1.5), "zoom_out": lambda: self._zoom(1 / 1.5),
-            "zoom_all": self._zoom_all, "waive": lambda: self.check.waive(),
-            "keys": lambda: self._show_dialog("keys_dialog"),
-            "care": lambda: self._show_dialog("care_dialog"),
-            "about": lambda: self._show_dialog("about_dialog"),
-        }  # fmt: skip
-        for name in ("next_doubtful", "take_runner_up", "keep", "unlock", "split", "join"):
-            handlers[name] = place(name)
-        for index, name in enumerate(DESK_NAMES):
-            handlers[f"desk_{name}"] = lambda index=index: self.show_desk(index)
-        for action, technique in TECHNIQUE_OF.items():
-            handlers[action] = place("toggle", technique)
-        return handlers
-
-    def _on_place(self, method: str, *arguments: object) -> Callable[[], object]:
-        """Give what calls a method of the Place desk, which need not be built yet."""
-        return lambda: getattr(self.place, method)(*arguments)
-
-    def _show_dialog(self, name: str) -> None:
+    def show_dialog(self, name: str) -> None:
         from juxtanote.app import dialogs
 
         getattr(dialogs, name)(self).open()
@@ -324,7 +256,7 @@ class MainWindow(QMainWindow):
         bar = self.menuBar()
         assert bar is not None
         menus = {name: QMenu(f"&{name}", self) for name in MENUS}
-        handlers = self._handlers()
+        handlers = self.commands.handlers()
         # Held here: the stack hands them over to Python, which would let them go.
         self._undo = self.document.undo_stack.createUndoAction(self, "&Undo")
         self._redo = self.document.undo_stack.createRedoAction(self, "&Redo")
@@ -391,67 +323,6 @@ class MainWindow(QMainWindow):
         ):  # fmt: skip
             signal.connect(self._update_actions)
 
-    # Windows that ask
-
-    def listen_again(self) -> None:
-        """Ask what the person knows, and listen again to the phrase or the selected notes."""
-        from juxtanote.app.forms import HintsForm
-
-        phrase, notes = self.document.phrase, self.document.selected_notes
-        if phrase is None:
-            return
-        form = HintsForm(self.document.context, phrase, len(notes), self)
-        if form.exec():
-            stretch = None
-            if form.only_selected.isChecked() and len(notes) > 1:
-                stretch = notes[0].onset_s - 0.04, max(n.offset_s for n in notes) + 0.02
-            self.tasks.listen(form.hints(), stretch, form.string.currentData())
-
-    def move_phrase(self) -> None:
-        """Ask for a variant of the phrase, and hang it under it."""
-        from juxtanote.app.forms import MoveForm
-
-        phrase = self.document.phrase
-        source = self.document.lesson.source_of(phrase.ident) if phrase is not None else None
-        if source is None or not source.notes:
-            return
-        form = MoveForm(self.document.lesson, source, self)
-        if form.exec():
-            moved = form.moved()
-            self.document.change(
-                "Make a variant", lambda l: edits.add_variant(l, source.ident, moved.phrase)
-            )
-            self.document.choose_phrase(moved.phrase.ident)
-            broken = f" {len(moved.problems)} things changed on the way." if moved.problems else ""
-            self.tell(
-                f"{moved.phrase.name} hangs under {source.name}: Shift+PgUp goes back.{broken}"
-            )
-
-    def choose_guitar(self) -> None:
-        """Ask which guitar the current part has."""
-        from juxtanote.app.forms import GuitarForm
-
-        part = self.document.context.part
-        form = GuitarForm(part.guitar, self)
-        if form.exec() and form.result_guitar != part.guitar:
-            self.tasks.change_guitar(part.ident, form.result_guitar)
-
-    def choose_parts(self) -> None:
-        """Ask which guitars the recording has."""
-        from juxtanote.app.lesson_forms import PartsForm
-
-        form = PartsForm(self.document.lesson, self)
-        if form.exec():
-            self.document.change("Change the parts", form.changed)
-
-    def about_lesson(self) -> None:
-        """Ask for title, people, key, scale and notes."""
-        from juxtanote.app.lesson_forms import AboutForm
-
-        form = AboutForm(self.document.lesson, self)
-        if form.exec():
-            self.document.change("Change what is said of the lesson", form.changed)
-
     # Desks
 
     def show_desk(self, index: int) -> None:
@@ -471,22 +342,6 @@ class MainWindow(QMainWindow):
     def desk(self) -> int:
         """Which desk is shown."""
         return self._desks.currentIndex()
-
-    def _zoom(self, factor: float) -> None:
-        if self.desk == HEAR:
-            self.hear.strip.zoom(factor)
-        elif self.desk == PLACE:
-            self.place.sheet.zoom(factor)
-        else:
-            self.tell("Zoom is for the Hear desk (F1) and the Place desk (F2).")
-
-    def _zoom_all(self) -> None:
-        if self.desk == HEAR:
-            self.hear.strip.show_all()
-        elif self.desk == PLACE:
-            self.place.sheet.fit()
-        else:
-            self.tell("Zoom is for the Hear desk (F1) and the Place desk (F2).")
 
     # Telling
 
@@ -510,98 +365,18 @@ class MainWindow(QMainWindow):
 
     # Files
 
-    def ask_recording(self) -> None:
-        """Ask for a sound file."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open recording", "", SOUND_FILTER)
-        if name:
-            self._open_when_free(lambda: self.files.open_recording(Path(name)))
-
-    def ask_lesson(self) -> None:
-        """Ask for a lesson file."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open lesson", "", LESSON_FILTER)
-        if name:
-            self._open_when_free(lambda: self.files.open_lesson(Path(name)))
-
-    def _keep_place(self) -> None:
-        """Note where the person is, to be saved with the lesson."""
-        document, phrase = self.document, self.document.phrase
-        kept = replace(
-            document.lesson.kept, desk=DESK_NAMES[self.desk],
-            phrase=phrase.ident if phrase is not None else 0,
-            position_s=round(max(self.transport.position_s, 0.0), 3),
-        )  # fmt: skip
-        document.lesson = replace(document.lesson, kept=kept)
-
-    def save(self, then: Callable[[bool], None] | None = None) -> None:
-        """Save where the lesson came from, or ask; `then` is told whether it is saved."""
-        path = self.document.path
-        if path is None:
-            self.save_as(then)
-            return
-        self._keep_place()
-        self.files.save(path, then)
-
-    def save_as(self, then: Callable[[bool], None] | None = None) -> None:
-        """Ask where to save."""
-        safe = "".join(
-            c if c.isalnum() or c in " -_.,()'" else "-" for c in self.document.lesson.title
-        )
-        start = f"{safe[:80].strip() or 'lesson'}{SUFFIX}"
-        name, _ = QFileDialog.getSaveFileName(self, "Save lesson", start, LESSON_FILTER)
-        if not name:
-            if then is not None:
-                then(False)
-            return
-        path = Path(name)
-        self._keep_place()
-        self.files.save(path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX), then)
-
     def _fill_recent(self) -> None:
         self._recent.clear()
         for path in settings.recent_files():
             action = QAction(Path(path).name, self._recent)
             action.setToolTip(path)
-            action.triggered.connect(lambda _=False, path=path: self._open_recent(path))
+            action.triggered.connect(lambda _=False, path=path: self.asking.open_recent(path))
             self._recent.addAction(action)
         self._recent.setEnabled(True)
         if self._recent.isEmpty():
             nothing = QAction("none yet", self._recent)
             nothing.setEnabled(False)
             self._recent.addAction(nothing)
-
-    def _open_recent(self, path: str) -> None:
-        self._open_when_free(lambda: self.files.open_lesson(Path(path)))
-
-    def _open_when_free(self, go_on: Callable[[], None]) -> None:
-        """Ask to save unsaved work, and go on once it is saved or given up."""
-        if not self.document.is_modified:
-            go_on()
-            return
-        buttons = QMessageBox.StandardButton
-        answer = QMessageBox.question(
-            self, "Juxtanote", f"Save changes to “{self.document.lesson.title:.120}”?",
-            buttons.Save | buttons.Discard | buttons.Cancel, buttons.Save,
-        )  # fmt: skip
-        if answer == buttons.Save:
-            self.save(lambda saved: go_on() if saved else None)
-        elif answer == buttons.Discard:
-            self.files.rescue.drop()
-            go_on()
-
-    def offer_recovery(self) -> None:
-        """After a kill: offer what was left behind."""
-        left = Rescue.left_behind()
-        if not left:
-            return
-        buttons = QMessageBox.StandardButton
-        answer = QMessageBox.question(
-            self, "Juxtanote", "The last session ended without saving. Recover its work?",
-            buttons.Yes | buttons.No, buttons.Yes,
-        )  # fmt: skip
-        if answer == buttons.Yes:
-            self.files.recover(left[0])
-        else:
-            Rescue.give_up(left[0])
 
     def show_cautions_once(self) -> None:
         """Say the cautions in the status line the first time the program runs."""
@@ -658,99 +433,6 @@ class MainWindow(QMainWindow):
             lambda lesson: replace(lesson, recording=replace(lesson.recording, may_share=may)),
         )
 
-    def _step_phrase(self, step: int) -> None:
-        if not self.document.step_phrase(step):
-            self.tell("This is the last phrase." if step > 0 else "This is the first phrase.")
-
-    def _step_variant(self, step: int) -> None:
-        here, lesson = self.document.phrase, self.document.lesson
-        source = lesson.source_of(here.ident) if here is not None else None
-        if here is None or source is None:
-            return
-        row = [source.ident, *(variant.ident for variant in source.variants)]
-        self.document.choose_phrase(row[(row.index(here.ident) + step) % len(row)])
-
-    def _cut_here(self) -> None:
-        strip = self.hear.strip if self.desk == HEAR else self.strip
-        self.tell(strip.cut_here())
-
-    def _nudge(self, edge: str, by_s: float) -> None:
-        phrase = self.document.phrase
-        if phrase is not None:
-            seconds = (phrase.start_s if edge == "start" else phrase.end_s) + by_s
-            self.document.change(
-                "Nudge phrase edge",
-                lambda l: edits.move_phrase_edge(l, phrase.ident, edge, seconds),
-            )
-
-    def _nudge_beat(self, by_s: float) -> None:
-        from juxtanote.core.score.timing import change_time_map
-
-        index, seconds = self.document.lesson.time_map.nearest_beat(self.transport.position_s)
-        self.document.change(
-            "Move beat",
-            lambda l: change_time_map(l, lambda m: m.with_beat_at(index, seconds + by_s)),
-        )
-        self.tell(f"The beat at {seconds:.2f} s moved to {seconds + by_s:.2f} s.")
-
-    def _to_next_part(self) -> None:
-        phrase, parts = self.document.phrase, self.document.lesson.parts
-        if phrase is None:
-            return
-        at = [part.ident for part in parts].index(phrase.part)
-        chosen = parts[(at + 1) % len(parts)]
-
-        def moved(lesson: Lesson) -> Lesson:
-            from juxtanote.core.fretboard.phrases import unlocked_off
-
-            under = tuple(unlocked_off(v, chosen.guitar) for v in phrase.variants)
-            fresh = replace(unlocked_off(phrase, chosen.guitar), part=chosen.ident)
-            return lesson.with_phrase(
-                replace(fresh, variants=tuple(replace(v, part=chosen.ident) for v in under))
-            )
-
-        merge = self.document.fresh_merge()
-        self.document.change("To another part", moved, merge=merge)
-        self.tasks.place_around(phrase.ident, "To another part", merge)
-        self.tell(f"{phrase.name} belongs to {chosen.name} now.")
-
-    def _place_again(self) -> None:
-        phrase = self.document.phrase
-        if phrase is not None:
-            self.tasks.place_around(phrase.ident, "Place again")
-
-    def _refuse(self) -> None:
-        before = len(self.document.lesson.phrases)
-        self.document.change("Refuse proposals", edits.refuse_proposals)
-        self.tell(f"{before - len(self.document.lesson.phrases)} proposed phrases taken away.")
-
-    def _select_all(self) -> None:
-        phrase = self.document.phrase
-        if phrase is not None:
-            self.document.select(tuple(note.ident for note in phrase.notes))
-
-    def _delete(self) -> None:
-        phrase = self.document.phrase
-        if phrase is None:
-            return
-        if self.desk == HEAR or (
-            self.desk == PLACE and phrase.is_variant and not self.document.selected
-        ):
-            self.document.change("Delete phrase", lambda l: edits.delete_phrase(l, phrase.ident))
-        elif self.desk == PLACE:
-            self.place.delete()
-
-    def _play_phrase(self) -> None:
-        phrase = self.document.phrase
-        self.transport.pause()
-        self.transport.loop_phrase(phrase)
-        self.transport.seek(phrase.start_s if phrase is not None else 0.0)
-        self.transport.play()
-
-    def _toggle_loop(self) -> None:
-        looping = self.transport.loop_s is not None
-        self.transport.loop_phrase(None if looping else self.document.phrase)
-
     # Window events
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
@@ -762,14 +444,14 @@ class MainWindow(QMainWindow):
         data = event.mimeData() if event is not None else None
         paths = [Path(u.toLocalFile()) for u in data.urls() if u.isLocalFile()] if data else []
         if paths:
-            self._open_when_free(lambda: self.files.open_any(paths[0]))
+            self.asking.when_free(lambda: self.files.open_any(paths[0]))
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         if event is None:
             return
         if self.document.is_modified and not self._closing:
             self._closing = False
-            self._open_when_free(self._close_now)
+            self.asking.when_free(self._close_now)
             if not self._closing:  # cancelled, or closed once it is saved
                 event.ignore()
                 return

@@ -1,0 +1,171 @@
+"""What the window asks a person: which file, whether to save, what is known of a phrase or guitar."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QFileDialog, QMessageBox
+
+from juxtanote.app.desks import DESK_NAMES
+from juxtanote.app.files import Rescue
+from juxtanote.core.audio.sound import SUFFIXES
+from juxtanote.core.formats.names import SUFFIX
+from juxtanote.core.score import edits
+
+if TYPE_CHECKING:
+    from juxtanote.app.main_window import MainWindow
+
+SOUND_FILTER = "Sound (" + " ".join(f"*{suffix}" for suffix in SUFFIXES) + ");;All files (*)"
+LESSON_FILTER = f"Lessons (*{SUFFIX})"
+
+
+class Asking:
+    """Forms and file choices over the window; what is answered is done as one step."""
+
+    def __init__(self, window: "MainWindow") -> None:
+        self._window = window
+        self.document, self.files, self.tasks = window.document, window.files, window.tasks
+
+    # Of the lesson
+
+    def listen_again(self) -> None:
+        """Ask what the person knows, and listen again to the phrase or the selected notes."""
+        from juxtanote.app.forms import HintsForm
+
+        phrase, notes = self.document.phrase, self.document.selected_notes
+        if phrase is None:
+            return
+        form = HintsForm(self.document.context, phrase, len(notes), self._window)
+        if form.exec():
+            stretch = None
+            if form.only_selected.isChecked() and len(notes) > 1:
+                stretch = notes[0].onset_s - 0.04, max(n.offset_s for n in notes) + 0.02
+            self.tasks.listen(form.hints(), stretch, form.string.currentData())
+
+    def move_phrase(self) -> None:
+        """Ask for a variant of the phrase, and hang it under it."""
+        from juxtanote.app.forms import MoveForm
+
+        phrase = self.document.phrase
+        source = self.document.lesson.source_of(phrase.ident) if phrase is not None else None
+        if source is None or not source.notes:
+            return
+        form = MoveForm(self.document.lesson, source, self._window)
+        if form.exec():
+            moved = form.moved()
+            self.document.change(
+                "Make a variant", lambda l: edits.add_variant(l, source.ident, moved.phrase)
+            )
+            self.document.choose_phrase(moved.phrase.ident)
+            broken = f" {len(moved.problems)} things changed on the way." if moved.problems else ""
+            self._window.tell(
+                f"{moved.phrase.name} hangs under {source.name}: Shift+PgUp goes back.{broken}"
+            )
+
+    def choose_guitar(self) -> None:
+        """Ask which guitar the current part has."""
+        from juxtanote.app.forms import GuitarForm
+
+        part = self.document.context.part
+        form = GuitarForm(part.guitar, self._window)
+        if form.exec() and form.result_guitar != part.guitar:
+            self.tasks.change_guitar(part.ident, form.result_guitar)
+
+    def choose_parts(self) -> None:
+        """Ask which guitars the recording has."""
+        from juxtanote.app.lesson_forms import PartsForm
+
+        form = PartsForm(self.document.lesson, self._window)
+        if form.exec():
+            self.document.change("Change the parts", form.changed)
+
+    def about_lesson(self) -> None:
+        """Ask for title, people, key, scale and notes."""
+        from juxtanote.app.lesson_forms import AboutForm
+
+        form = AboutForm(self.document.lesson, self._window)
+        if form.exec():
+            self.document.change("Change what is said of the lesson", form.changed)
+
+    # Files
+
+    def ask_recording(self) -> None:
+        """Ask for a sound file."""
+        name, _ = QFileDialog.getOpenFileName(self._window, "Open recording", "", SOUND_FILTER)
+        if name:
+            self.when_free(lambda: self.files.open_recording(Path(name)))
+
+    def ask_lesson(self) -> None:
+        """Ask for a lesson file."""
+        name, _ = QFileDialog.getOpenFileName(self._window, "Open lesson", "", LESSON_FILTER)
+        if name:
+            self.when_free(lambda: self.files.open_lesson(Path(name)))
+
+    def _keep_place(self) -> None:
+        """Note where the person is, to be saved with the lesson."""
+        document, phrase = self.document, self.document.phrase
+        kept = replace(
+            document.lesson.kept, desk=DESK_NAMES[self._window.desk],
+            phrase=phrase.ident if phrase is not None else 0,
+            position_s=round(max(self._window.transport.position_s, 0.0), 3),
+        )  # fmt: skip
+        document.lesson = replace(document.lesson, kept=kept)
+
+    def save(self, then: Callable[[bool], None] | None = None) -> None:
+        """Save where the lesson came from, or ask; `then` is told whether it is saved."""
+        path = self.document.path
+        if path is None:
+            self.save_as(then)
+            return
+        self._keep_place()
+        self.files.save(path, then)
+
+    def save_as(self, then: Callable[[bool], None] | None = None) -> None:
+        """Ask where to save."""
+        safe = "".join(
+            c if c.isalnum() or c in " -_.,()'" else "-" for c in self.document.lesson.title
+        )
+        start = f"{safe[:80].strip() or 'lesson'}{SUFFIX}"
+        name, _ = QFileDialog.getSaveFileName(self._window, "Save lesson", start, LESSON_FILTER)
+        if not name:
+            if then is not None:
+                then(False)
+            return
+        path = Path(name)
+        self._keep_place()
+        self.files.save(path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX), then)
+
+    def open_recent(self, path: str) -> None:
+        self.when_free(lambda: self.files.open_lesson(Path(path)))
+
+    def when_free(self, go_on: Callable[[], None]) -> None:
+        """Ask to save unsaved work, and go on once it is saved or given up."""
+        if not self.document.is_modified:
+            go_on()
+            return
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self._window, "Juxtanote", f"Save changes to “{self.document.lesson.title:.120}”?",
+            buttons.Save | buttons.Discard | buttons.Cancel, buttons.Save,
+        )  # fmt: skip
+        if answer == buttons.Save:
+            self.save(lambda saved: go_on() if saved else None)
+        elif answer == buttons.Discard:
+            self.files.rescue.drop()
+            go_on()
+
+    def offer_recovery(self) -> None:
+        """After a kill: offer what was left behind."""
+        left = Rescue.left_behind()
+        if not left:
+            return
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self._window, "Juxtanote", "The last session ended without saving. Recover its work?",
+            buttons.Yes | buttons.No, buttons.Yes,
+        )  # fmt: skip
+        if answer == buttons.Yes:
+            self.files.recover(left[0])
+        else:
+            Rescue.give_up(left[0])
