@@ -94,7 +94,7 @@ class MainWindow(QMainWindow):
         self._forgetting.setInterval(TOLD_MS)
         self._forgetting.timeout.connect(self._forget)
         self._desks = QStackedWidget()
-        self._around = Roomy(self._desks)
+        self.desks_area = Roomy(self._desks)
         self._built: dict[int, QWidget] = {}
         self._is_evidence_due = False
         self.asking, self.commands = Asking(self), Commands(self)
@@ -121,7 +121,7 @@ class MainWindow(QMainWindow):
         self.strip.setFixedHeight(px(64))
         column.addWidget(self.header)
         column.addWidget(self.strip)
-        column.addWidget(self._around, 1)
+        column.addWidget(self.desks_area, 1)
         column.addWidget(self.bar)
         self.setCentralWidget(middle)
         status = self.statusBar()
@@ -329,7 +329,7 @@ class MainWindow(QMainWindow):
         """Go to a desk; phrase, playhead and loop stay."""
         desk = self._desk(index)
         self._desks.setCurrentIndex(index)
-        self._around.to_top()
+        self.desks_area.to_top()
         self.strip.setVisible(index != HEAR)
         self.header.show_desk(index)
         self._update_actions()
