@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import Focus, Lesson, LogEntry, Part, Phrase, Variation
 from juxtanote.core.score.note import HeardNote, Note, RunnerUp, WrittenNote
-from juxtanote.core.score.rhythm import count_word, quantise, write_phrase
+from juxtanote.core.score.rhythm import count_word, quantise, rests_of, write_phrase
 from juxtanote.core.score.time_map import TimeMap
 from tests.lessons import note, small_lesson
 
@@ -243,6 +243,44 @@ class TestEdits(unittest.TestCase):
             edits.toggle_technique(self.lesson, 1, [1], "wiggle")
 
 
+class TestRests(unittest.TestCase):
+    """Rests as engravers place them: the largest that stand on their own multiples (common practice)."""
+
+    def rests(
+        self, spans: list[tuple[str, str]], end: int = 4, **metre: int
+    ) -> list[tuple[str, str]]:
+        """Give the rests of a bar whose notes are (onset, length)."""
+        notes = []
+        for k, (onset, length) in enumerate(spans):
+            written = WrittenNote(
+                1, 5, onset_beats=Fraction(onset), duration_beats=Fraction(length)
+            )
+            notes.append(Note(k + 1, HeardNote(float(k), k + 0.5, 69.0, -18.0, 0.9), written))
+        found = rests_of(notes, Fraction(0), Fraction(end), TimeMap(**metre))
+        return [(str(r.onset_beats), str(r.duration_beats)) for r in found]
+
+    def test_gaps_are_filled_from_beat_to_beat(self) -> None:
+        self.assertEqual(self.rests([]), [("0", "4")])
+        self.assertEqual(self.rests([("0", "4")]), [])
+        self.assertEqual(self.rests([("0", "1")]), [("1", "1"), ("2", "2")])
+        self.assertEqual(
+            self.rests([("1/2", "1/2"), ("3", "1")]), [("0", "1/2"), ("1", "1"), ("2", "1")]
+        )
+        self.assertEqual(self.rests([("0", "1/4"), ("1", "3")]), [("1/4", "1/4"), ("1/2", "1/2")])
+
+    def test_triplets_rest_in_thirds(self) -> None:
+        self.assertEqual(self.rests([("0", "1/3"), ("2/3", "1/3"), ("1", "3")]), [("1/3", "1/3")])
+
+    def test_compound_beats_rest_whole(self) -> None:
+        metre = {"beats_per_bar": 2, "division": 3}
+        self.assertEqual(
+            self.rests([("0", "1/3")], 2, **metre), [("1/3", "1/3"), ("2/3", "1/3"), ("1", "1")]
+        )
+
+    def test_a_note_that_sounds_into_the_bar_leaves_no_rest(self) -> None:
+        self.assertEqual(self.rests([("-1", "2"), ("2", "2")]), [("1", "1")])
+
+
 class TestRhythm(unittest.TestCase):
     def test_common_rhythms_are_written_as_composed(self) -> None:
         rhythms = {
@@ -260,6 +298,20 @@ class TestRhythm(unittest.TestCase):
             played = np.array(beats) + rng.normal(0.0, 0.008 / 0.6, len(beats))
             with self.subTest(name=name):
                 self.assertEqual(quantise(list(played), beat_s=0.6), exact)
+
+    def test_one_stray_stroke_does_not_turn_a_plain_bar_into_sextuplets(self) -> None:
+        beats = [0.0, 0.5, 1.0, 1.5, 1.68, 2.0, 2.5, 3.0, 3.5]
+        sure = [0.9] * 4 + [0.4] + [0.9] * 4
+        written = quantise(beats, beat_s=0.5, sure=sure)
+        plain = [Fraction(k, 2) for k in range(8)]
+        self.assertEqual([b for b, s in zip(written, sure, strict=True) if s > 0.5], plain)
+
+    def test_a_beat_map_that_leans_is_followed(self) -> None:
+        """All strokes around some beats are 45 ms late, as where a beat was found too early."""
+        beats = [k / 4 for k in range(24)]
+        leaning = [b + 0.09 * np.sin(b / 6 * np.pi) for b in beats]
+        written = quantise(leaning, beat_s=0.5)
+        self.assertEqual(written, [Fraction(k, 4) for k in range(24)])
 
     @given(st.lists(st.floats(0, 40), min_size=1, max_size=30), st.sampled_from([0.0, 0.5, 1.0]))
     @settings(deadline=None, max_examples=60)

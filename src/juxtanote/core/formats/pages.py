@@ -12,7 +12,7 @@ from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.form import heading_of
 from juxtanote.core.score.lesson import Context, Lesson, Phrase
 from juxtanote.core.score.note import SLURS, Note
-from juxtanote.core.score.rhythm import beams_of, count_word, is_on_beat
+from juxtanote.core.score.rhythm import Rest, beams_of, count_word, is_on_beat, rests_of
 from juxtanote.core.score.signs import STROKE_SIGNS, bend_name
 from juxtanote.core.theory.pitch import pitch_name
 
@@ -255,6 +255,7 @@ class _Bar:
     beat_width: float
     first_beat: int = 0  # a pickup begins with its first note
     beats: int = 4
+    rests: tuple[Rest, ...] = ()
 
 
 def _systems(phrase: Phrase, lesson: Context) -> list[list[_Bar]]:
@@ -273,7 +274,11 @@ def _systems(phrase: Phrase, lesson: Context) -> list[list[_Bar]]:
         first = 0
         if number < 0 and notes:
             first = int((notes[0].written.onset_beats or Fraction(0)) - number * per_bar)
-        bars.append(_Bar(number, notes, _beat_width(notes), first, per_bar - first))
+        start = Fraction(number * per_bar + first)
+        rests = rests_of(phrase.notes, start, Fraction((number + 1) * per_bar), lesson.time_map)
+        bars.append(
+            _Bar(number, notes, _beat_width(notes, rests), first, per_bar - first, tuple(rests))
+        )
     lines: list[list[_Bar]] = [[]]
     room = WIDTH - 2 * MARGIN - 6
     used = 0.0
@@ -287,9 +292,11 @@ def _systems(phrase: Phrase, lesson: Context) -> list[list[_Bar]]:
     return lines
 
 
-def _beat_width(notes: tuple[Note, ...]) -> float:
-    """Give each beat room for its closest notes."""
-    onsets = sorted({n.written.onset_beats or Fraction(0) for n in notes})
+def _beat_width(notes: tuple[Note, ...], rests: list[Rest]) -> float:
+    """Give each beat room for its closest notes and rests."""
+    onsets = sorted(
+        {n.written.onset_beats or Fraction(0) for n in notes} | {r.onset_beats for r in rests}
+    )
     gaps = [float(b - a) for a, b in zip(onsets, onsets[1:], strict=False)]
     least = min(gaps, default=1.0)
     return min(max(5.4 / max(least, 0.1), BEAT_WIDTH_LEAST), BEAT_WIDTH_MOST)
@@ -325,6 +332,10 @@ def _system(bars: list[_Bar], lesson: Context) -> Block:
             inside -= bar.first_beat
             shift = -2.6 if not note.written.duration_beats else 0.0
             place[note.ident] = x + 2.4 + inside * (width - 2.4 / bar.beats) + shift
+        for rest in bar.rests:
+            inside = float(rest.onset_beats - bar.number * per_bar) - bar.first_beat
+            at = x + 2.4 + inside * (width - 2.4 / bar.beats)
+            _rest(page, rest, at, 0.5 * (top + bottom), lesson.time_map.is_compound)
         _rhythm(page, bar, place, bottom, lesson)
         x += width * bar.beats
         page.strokes.append(Stroke(((x, top), (x, bottom)), 0.25))
@@ -332,6 +343,22 @@ def _system(bars: list[_Bar], lesson: Context) -> Block:
     for index, note in enumerate(notes):
         _note(page, note, notes, index, place, top)
     return page.block(bottom + FOOT_ROOM)
+
+
+RESTS = {
+    Fraction(4): "\U0001d13b", Fraction(2): "\U0001d13c", Fraction(1): "\U0001d13d",
+    Fraction(2, 3): "\U0001d13d", Fraction(1, 2): "\U0001d13e", Fraction(1, 3): "\U0001d13e",
+    Fraction(1, 4): "\U0001d13f", Fraction(1, 6): "\U0001d13f",
+}  # fmt: skip
+"""Signs of rests by their length in beats (Unicode, Musical Symbols)."""
+
+
+def _rest(page: _Sketch, rest: Rest, x: float, y: float, compound: bool) -> None:
+    """Draw a rest in the middle of the strings, dotted where it fills a compound beat."""
+    sign = RESTS.get(rest.duration_beats, "\U0001d140")
+    page.words.append(Words(x, y + 1.6, sign, 14, anchor="middle"))
+    if compound and rest.duration_beats == 1:
+        page.words.append(Words(x + 1.6, y + 0.6, "·", 9, True))
 
 
 def _note(
@@ -417,8 +444,9 @@ def _rhythm(
     for onset, notes in stops.items():
         x = place[notes[0].ident]
         length = max(n.written.duration_beats or Fraction(0) for n in notes)
-        if length < 4:
-            page.strokes.append(Stroke(((x, stem_top), (x, stem_end)), 0.2))
+        if length < 4:  # a half note has half a stem, a whole note none
+            begin = stem_top if length < 2 else 0.5 * (stem_top + stem_end)
+            page.strokes.append(Stroke(((x, begin), (x, stem_end)), 0.2))
         if length.numerator == 3 and length.denominator in (1, 2, 4, 8):
             page.words.append(Words(x + 0.8, stem_end - 0.6, "·", 9, True))
         groups.setdefault(int(onset // 1), []).append(onset)

@@ -1,13 +1,19 @@
-"""From measured onsets to written time: a search that weighs deviation against complexity.
+"""From measured onsets to written time: the likeliest reading of a whole phrase.
 
-Each beat is written in one of a few subdivisions; the cheapest row of subdivisions is found beat by
-beat, and notes snap to distinct places in order. Both times stay with each note.
+Each beat is written in one of a few subdivisions. What people write is simple, seldom changes, and keeps
+to few kinds of subdivision in a phrase; what they play is off by some twenty milliseconds, and now and
+then a stroke is off by much more, or is no stroke of theirs. The reading that both make likeliest is
+found by exact search: for every choice of kinds the best row of subdivisions (dynamic programming), of
+these the best choice (minimum description of score and deviation together: A. T. Cemgil, P. Desain,
+B. Kappen, "Rhythm quantization for transcription", Computer Music Journal 24, 2000). Both times stay with
+each note.
 """
 
 from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from functools import lru_cache
 
 import numpy as np
 
@@ -18,6 +24,10 @@ from juxtanote.core.score.time_map import TimeMap
 
 GRIDS = {1: 0.0, 2: 0.05, 3: 0.16, 4: 0.14, 6: 0.30, 8: 0.55}
 """Subdivisions of a beat, and what their complexity costs."""
+KIND_COST = {1: 0.0, 2: 0.0, 3: 0.8, 4: 0.8, 6: 3.0, 8: 4.0}
+"""What it costs a phrase to have beats of a kind at all, in log odds."""
+ODD_SHARE, ODD_COST = 0.02, 4.0
+"""How many strokes are anywhere; and what a note costs for which there is no place of its own."""
 SUBDIVISIONS = (
     "auto", "eighths", "swung eighths", "triplets", "sixteenths", "sextuplets", "thirty-seconds",
 )  # fmt: skip
@@ -33,6 +43,12 @@ _FIXED_COMPOUND = {"eighths": 3, "swung eighths": 3, "triplets": 9, "sixteenths"
                    "thirty-seconds": 12}  # fmt: skip
 SPREAD_S = 0.020  # how far a player is off, common practice
 GRACE_S = 0.09
+LONGEST_LAST = 8.0  # beats
+LEAN_S, LEAN_BEATS, LEAN_CALM = (
+    0.06,
+    1.5,
+    2.0,
+)  # at most so late together, over so many beats each way
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +66,7 @@ def quantise(
     subdivision: str = "auto",
     evenness: float = 1.0,
     compound: bool = False,
+    sure: Sequence[float] | None = None,
 ) -> list[Fraction]:
     """Write onsets (in beats, rising) as exact fractions.
 
@@ -63,6 +80,8 @@ def quantise(
         1 writes the simplest countable rhythm; 0 keeps 1/24 of a beat.
     compound : bool
         The beat falls into three.
+    sure : sequence of float, optional
+        How sure each note is, 0 to 1: a doubtful one does not decide how a beat is written.
     """
     if subdivision not in SUBDIVISIONS:
         raise ValueError(f"subdivision is {subdivision!r}; it needs one of {SUBDIVISIONS}")
@@ -72,41 +91,90 @@ def quantise(
     if evenness < 0.15:
         return _distinct([Fraction(round(b * 24), 24) for b in beats], 24)
     spread = SPREAD_S / beat_s * (0.5 + 1.0 * evenness)
-    chosen = _choose_grids(beats, spread, subdivision, compound)
-    written = [_nearest(b, chosen) for b in beats]
-    return _distinct(written, 24, chosen)
+    weights = np.ones(len(beats)) if sure is None else np.clip(np.asarray(sure, float), 0.05, 1.0)
+    chosen = _choose_grids(beats, weights, spread, subdivision, compound)
+    # Where all are late together, the beat is early there: read again by where they seem to put it.
+    steadier = beats - _leaning(
+        beats, [_nearest(b, chosen) for b in beats], weights, LEAN_S / beat_s
+    )
+    chosen = _choose_grids(steadier, weights, spread, subdivision, compound)
+    written = [_nearest(b, chosen) for b in steadier]
+    return _distinct(written, 24, chosen, weights)
+
+
+def _leaning(
+    beats: np.ndarray, written: Sequence[Fraction], weights: np.ndarray, most: float
+) -> np.ndarray:
+    """Give how late the notes around each note are on the whole, in beats."""
+    late = weights * np.clip(beats - np.array([float(place) for place in written]), -most, most)
+    low = np.searchsorted(beats, beats - LEAN_BEATS)
+    high = np.searchsorted(beats, beats + LEAN_BEATS, side="right")
+    sums, counts = (np.concatenate([[0.0], np.cumsum(part)]) for part in (late, weights))
+    # Few notes tell little: as if there were some more that are on time.
+    return np.asarray((sums[high] - sums[low]) / (counts[high] - counts[low] + LEAN_CALM))
 
 
 def _choose_grids(
-    beats: np.ndarray, spread: float, subdivision: str, compound: bool
+    beats: np.ndarray, weights: np.ndarray, spread: float, subdivision: str, compound: bool
 ) -> dict[int, int]:
-    """Choose the subdivision of every beat by dynamic programming over neighbouring beats."""
+    """Choose the subdivision of every beat: the best row of each choice of kinds, of these the best."""
     first, last = int(np.floor(beats[0])) - 1, int(np.floor(beats[-1])) + 1
     if subdivision != "auto":
         fixed = _FIXED_COMPOUND if compound else _FIXED
         return dict.fromkeys(range(first, last + 2), fixed[subdivision])
     options = list(GRIDS)
     columns = list(range(first, last + 1))
-    own = _beat_costs(beats, first, len(columns), spread, compound)
-    total = np.zeros(len(options))
-    back: list[np.ndarray] = []
-    change = 0.25 * (1.0 - np.eye(len(options)))
+    own = _beat_costs(beats, weights, first, len(columns), spread, compound)
+    allowed, price = _choices(compound)
+    # A row for every choice of kinds at once: (n_choices, n_grids).
+    total = np.where(allowed, 0.0, np.inf)
+    back = np.empty((len(columns), *allowed.shape), dtype=np.int8)
+    every = np.arange(len(options))
     for column in range(len(columns)):
-        ways = total[:, None] + change
-        back.append(np.argmin(ways, axis=0))
-        total = ways.min(axis=0) + own[:, column]
-    state = int(np.argmin(total))
+        best = np.argmin(total, axis=1)
+        leaving = total[np.arange(len(total)), best] + CHANGE_COST
+        stays = total <= leaving[:, None]
+        back[column] = np.where(stays, every, best[:, None])
+        total = np.where(stays, total, leaving[:, None]) + own[:, column]
+        total = np.where(allowed, total, np.inf)
+    choice = int(np.argmin(total.min(axis=1) + price))
+    state = int(np.argmin(total[choice]))
     chosen: dict[int, int] = {}
-    for beat, pointers in zip(reversed(columns), reversed(back), strict=True):
-        chosen[beat] = options[state]
-        state = int(pointers[state])
+    for column in range(len(columns) - 1, -1, -1):
+        chosen[columns[column]] = options[state]
+        state = int(back[column, choice, state])
     return chosen
 
 
+CHANGE_COST = 0.25
+
+
+@lru_cache(maxsize=2)
+def _choices(compound: bool) -> tuple[np.ndarray, np.ndarray]:
+    """Give every choice of kinds of subdivision, (n_choices, n_grids), and what each costs."""
+    costs = [0.0 if compound and grid in (3, 6) else KIND_COST[grid] for grid in GRIDS]
+    free = [index for index, cost in enumerate(costs) if cost == 0.0]
+    rows = []
+    for number in range(1 << len(GRIDS)):
+        row = [bool(number >> index & 1) for index in range(len(GRIDS))]
+        if all(row[index] for index in free):  # what costs nothing is in every choice
+            rows.append(row)
+    allowed = np.array(rows)
+    return allowed, allowed @ np.array(costs)
+
+
 def _beat_costs(
-    beats: np.ndarray, first: int, count: int, spread: float, compound: bool
+    beats: np.ndarray,
+    weights: np.ndarray,
+    first: int,
+    count: int,
+    spread: float,
+    compound: bool,
 ) -> np.ndarray:
-    """Cost every subdivision in every beat, (n_grids, n_beats): deviation, complexity, crowding."""
+    """Cost every subdivision in every beat, (n_grids, n_beats): deviation, complexity, crowding.
+
+    A deviation costs what it is unlikely: normal, but for a share of strokes that are anywhere.
+    """
     column = np.clip(np.floor(beats + 0.06).astype(int) - first, 0, count - 1)
     inside = beats - (column + first)
     filled = np.bincount(column, minlength=count) > 0
@@ -114,12 +182,11 @@ def _beat_costs(
     for row, (grid, plain) in enumerate(GRIDS.items()):
         complexity = plain * 0.3 if compound and grid in (3, 6) else plain
         places = np.rint(inside * grid)
-        # Half squared deviations in units of the spread: the negative log of a normal density.
-        off = 0.25 * (np.abs(inside - places / grid) / spread) ** 2
-        pairs = np.unique(column * 64 + places.astype(int) + 8)
-        distinct = np.bincount(pairs // 64, minlength=count)
-        crowded = np.bincount(column, minlength=count) - distinct[:count]
-        full = np.bincount(column, off, count) + 3.0 * complexity + 4.0 * crowded
+        apart = np.abs(inside - places / grid) / spread
+        off = -np.log((1.0 - ODD_SHARE) * np.exp(-0.25 * apart**2) + ODD_SHARE)
+        same = (np.diff(column) == 0) & (np.diff(places) == 0)
+        crowded = np.append(0.0, np.where(same, np.minimum(weights[:-1], weights[1:]), 0.0))
+        full = np.bincount(column, weights * off + ODD_COST * crowded, count) + 3.0 * complexity
         costs[row] = np.where(filled, full, 0.02 * complexity)
     return costs
 
@@ -131,14 +198,22 @@ def _nearest(beat: float, chosen: dict[int, int]) -> Fraction:
 
 
 def _distinct(
-    written: list[Fraction], finest: int, chosen: dict[int, int] | None = None
+    written: list[Fraction],
+    finest: int,
+    chosen: dict[int, int] | None = None,
+    weights: np.ndarray | None = None,
 ) -> list[Fraction]:
-    """Keep onsets rising: of two at one place the later goes on by half a step."""
+    """Keep onsets rising: of two at one place the later goes on half a step, or the doubtful one back."""
     result: list[Fraction] = []
-    for place in written:
+    for index, place in enumerate(written):
         if result and place <= result[-1]:
             grid = (chosen or {}).get(int(result[-1] // 1), finest)
-            place = result[-1] + Fraction(1, 2 * max(grid, 4))
+            step = Fraction(1, 2 * max(grid, 4))
+            doubted = weights is not None and weights[index - 1] < weights[index] - 0.05
+            if doubted and (len(result) < 2 or result[-2] < place - step):
+                result[-1] = place - step
+            else:
+                place = result[-1] + step
         result.append(place)
     return result
 
@@ -167,9 +242,15 @@ def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
         subdivision="auto" if swing != 0.5 else phrase.subdivision,
         evenness=phrase.evenness,
         compound=time_map.division == 3,
+        sure=[max(n.heard.confidence for n in groups[i]) for i in counted],
     )
     onset_of = dict(zip(counted, places, strict=True))
-    following = dict(zip(counted, [*places[1:], places[-1] + 1] if places else [], strict=True))
+    ends = (
+        [*places[1:], places[-1] + _held([sounding[n.ident] for n in groups[counted[-1]]])]
+        if places
+        else []
+    )
+    following = dict(zip(counted, ends, strict=True))
     notes: list[Note] = []
     later: Fraction | None = None  # onset of the next note that is counted
     for index in range(len(groups) - 1, -1, -1):
@@ -184,6 +265,14 @@ def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
     fresh = {note.ident: note for note in notes}
     ordered = tuple(fresh[note.ident] for note in phrase.notes)
     return phrase if _same(ordered, phrase.notes) else replace(phrase, notes=ordered)
+
+
+def _held(sounding: list[float]) -> Fraction:
+    """Give the room of the last note of a phrase: as long as it sounds, and a beat at least."""
+    longest = min(max(sounding), LONGEST_LAST)
+    if longest < 1.25:
+        return Fraction(1)
+    return Fraction(3, 2) if longest < 1.75 else Fraction(round(longest))
 
 
 def _same(notes: tuple[Note, ...], others: tuple[Note, ...]) -> bool:
@@ -326,3 +415,68 @@ def _beam_count(quarters: Fraction) -> int:
     if quarters > Fraction(1, 4):
         return 1
     return 2 if quarters > Fraction(1, 8) else 3
+
+
+REST_VALUES = tuple(Fraction(*value) for value in ((4, 1), (2, 1), (1, 1), (1, 2), (1, 4), (1, 8)))
+COMPOUND_VALUES = tuple(Fraction(*value) for value in ((1, 1), (2, 3), (1, 3), (1, 6), (1, 12)))
+TRIPLET_VALUES = tuple(Fraction(*value) for value in ((2, 3), (1, 3), (1, 6)))
+CLIPPED = frozenset({"staccato", "palm-mute", "dead"})
+"""Notes that are written as long as it is to the next, though they stop before: their sign says so."""
+
+
+@dataclass(frozen=True, slots=True)
+class Rest:
+    """A rest: where it begins, and how long it is, in beats."""
+
+    onset_beats: Fraction
+    duration_beats: Fraction
+
+
+def rests_of(
+    notes: Sequence[Note], start: Fraction, end: Fraction, time_map: TimeMap
+) -> list[Rest]:
+    """List the rests between two places in beats, as they are written: never over a beat that counts.
+
+    `notes` are those of one part by onset, from before `start` on where they sound into it.
+    """
+    rests: list[Rest] = []
+    at = start
+    timed = [(n.written.onset_beats, n) for n in notes if n.written.onset_beats is not None]
+    for index, (onset, note) in enumerate(timed):
+        if onset >= end:
+            break
+        if onset > at:
+            rests += _filled(at, onset, start, time_map)
+        until = onset + (note.written.duration_beats or Fraction(0))
+        if note.written.techniques & CLIPPED:
+            following = next((o for o, _ in timed[index + 1 :] if o > onset), onset + 1)
+            until = max(until, min(following, onset + 1))
+        at = max(at, until)
+    if at < end:
+        rests += _filled(at, end, start, time_map)
+    return rests
+
+
+def _filled(start: Fraction, end: Fraction, bar: Fraction, time_map: TimeMap) -> list[Rest]:
+    """Fill a gap with the largest rests that stand on their own multiples, counted from the bar."""
+    found: list[Rest] = []
+    while start < end:
+        inside = start - bar
+        if time_map.is_compound:
+            values = COMPOUND_VALUES
+        else:
+            third = (inside.denominator % 3 == 0) or (
+                (end - start).denominator % 3 == 0 and end - start < 1
+            )
+            values = TRIPLET_VALUES if third else REST_VALUES
+        step = next((v for v in values if v <= end - start and _stands(inside, v)), None)
+        if step is None:
+            return found
+        found.append(Rest(start, step))
+        start += step
+    return found
+
+
+def _stands(inside: Fraction, value: Fraction) -> bool:
+    unit = Fraction(1) if value == Fraction(2, 3) else value  # two thirds only where a beat begins
+    return (inside / unit).denominator == 1
