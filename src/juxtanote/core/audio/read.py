@@ -117,7 +117,7 @@ def _decode(  # type: ignore[no-untyped-def]
     limit = int(sample_rate * wanted_s) + 1
     # A header may say anything: room for more than half an hour comes when it is filled.
     held = _Growing(int(sample_rate * min(max(expected, 0.0) + 0.5, wanted_s + 0.5, 1800.0)))
-    told = 0
+    told = -sample_rate  # of the samples that were reported; the first frame is told at once
     try:
         for frame in container.decode(stream):
             frame.pts = None
