@@ -1,6 +1,8 @@
 """How well the lead is heard: composed and generated phrases through sounds that are not ours.
 
-    python -m bench accuracy [--aside] [--bends] [--most N] [--worst 10 DIR] [--soundfont FILE]
+    python -m bench accuracy [--aside] [--bends] [--most N] [--worst 10 DIR] [--records FOLDER]
+
+Four rings are printed: (1) what follows here; (2) to (4) what `bench.rings` tells of.
 
 `--bends` takes phrases of bends alone: enough of them to count how many are read as two notes. Every phrase sounds alone, over drums and bass, and inside a band at 0, 3 and 6 dB; a plain
 librosa.pyin with onset detection is the yardstick in the same run.
@@ -298,6 +300,8 @@ def main(arguments: list[str]) -> None:
     parser.add_argument("--most", type=int, default=1000)
     parser.add_argument("--worst", nargs=2, metavar=("N", "DIR"), default=None)
     parser.add_argument("--no-pyin", action="store_true")
+    parser.add_argument("--records", type=Path, help="a folder of recorded songs, for ring 3")
+    parser.add_argument("--first-ring", action="store_true", help="the other rings are left out")
     parser.add_argument("--soundfont", type=Path, help="play through sounds that no training had")
     options = parser.parse_args(arguments)
     if options.soundfont:
@@ -350,3 +354,7 @@ def main(arguments: list[str]) -> None:
         ):
             print(f"{f1:.2f} {title}")
             picture(folder / f"{rank:02d}.png", f"{f1:.2f} {title}", *data)
+    if not (options.bends or options.soundfont or options.first_ring):
+        from bench.rings import beyond
+
+        beyond(options.most, options.records)

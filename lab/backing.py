@@ -44,6 +44,7 @@ class Band:
     rhythm_guitars: tuple[np.ndarray, np.ndarray]
     voice: np.ndarray
     line: np.ndarray
+    strums: tuple[StringEvent, ...] = ()  # what the rhythm guitars play
 
 
 def _hit(track: MidiSketch, seconds: float, note: int, velocity: float, channel: int = 9) -> None:
@@ -279,7 +280,7 @@ def make_band(
     kit = int(rng.choice(DRUM_KITS)) if varied else 0
     played = drums(beat_times, first_bar, meter, rng, loose, kit)
     other = _other_line(beat_times, bars, roots, meter, rng) if varied else none
-    return Band(played, bass, chords, pair, sung, other)
+    return Band(played, bass, chords, pair, sung, other, tuple(strums))
 
 
 def _picked_part(

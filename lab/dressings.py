@@ -1,5 +1,6 @@
 """What records do to a guitar: amplifier, effects, mix, mastering, coding."""
 
+import os
 import subprocess
 import tempfile
 from pathlib import Path
@@ -13,7 +14,7 @@ from lab.backing import Band
 from lab.instruments import SAMPLE_RATE
 
 
-def _loudness(audio: np.ndarray) -> float:
+def loudness(audio: np.ndarray) -> float:
     """Give the RMS of the loud half of the tenth-second blocks."""
     block = SAMPLE_RATE // 10
     usable = len(audio) // block * block
@@ -25,7 +26,7 @@ def _loudness(audio: np.ndarray) -> float:
 
 def level(audio: np.ndarray, db: float) -> np.ndarray:
     """Bring a stem to a loudness."""
-    return audio * np.float32(10 ** (db / 20) / _loudness(audio))
+    return audio * np.float32(10 ** (db / 20) / loudness(audio))
 
 
 def tilt(audio: np.ndarray, rng: np.random.Generator) -> np.ndarray:
@@ -48,7 +49,12 @@ def lead_sound(
     `varied` also plays it twice and lets echoes come sooner and louder.
     """
     audio = level(audio, -12.0)
-    if drive if drive is not None else rng.random() < 0.65:
+    modelled = varied and rng.random() < 0.45
+    if modelled:
+        audio = modelled_amplifier(audio, rng, hot=rng.random() < 0.7)
+        if rng.random() < 0.3:
+            audio = gate(audio)
+    elif drive if drive is not None else rng.random() < 0.65:
         gain = float(np.exp(rng.uniform(np.log(0.8), np.log(60.0))))
         audio = amplify(
             audio,
@@ -65,7 +71,7 @@ def lead_sound(
             audio = hum(audio, rng)
         if gain > 8 and rng.random() < 0.5:
             audio = gate(audio)
-    if varied and rng.random() < 0.5:
+    if varied and not modelled and rng.random() < 0.5:
         audio = loudspeaker(audio, rng)
     if rng.random() < 0.7:
         audio = tilt(audio, rng)
@@ -141,6 +147,35 @@ def loudspeaker(audio: np.ndarray, rng: np.random.Generator) -> np.ndarray:
     return signal.fftconvolve(audio, response, mode="same").astype(np.float32)
 
 
+def modelled_amplifier(audio: np.ndarray, rng: np.random.Generator, *, hot: bool) -> np.ndarray:
+    """Send audio through a valve amplifier and a cabinet of the LADSPA plugins of Debian's package caps.
+
+    `hot` turns the gain up. An amplifier that gives silence (some settings do) leaves the audio as it is.
+    """
+    gain = rng.uniform(0.45, 1.0) if hot else rng.uniform(0.0, 0.5)
+    amplifier = (
+        1, gain, rng.uniform(), rng.uniform(0.2, 0.9), int(rng.integers(0, 9)), rng.uniform(),
+        rng.uniform(0.2, 1.0), rng.uniform(0.3, 1.0), rng.uniform(), rng.uniform(),
+        rng.uniform(0.3, 1.0),
+    )  # fmt: skip
+    cabinet = ["caps", "CabinetIV", str(int(rng.integers(0, 25))), "0"]
+    if rng.random() < 0.4:
+        cabinet = ["caps", "CabinetIII", str(int(rng.integers(0, 17))), "0", "0"]
+    with tempfile.TemporaryDirectory() as folder:
+        dry, wet = Path(folder, "a.wav"), Path(folder, "b.wav")
+        soundfile.write(dry, level(audio, -20.0), SAMPLE_RATE, subtype="FLOAT")
+        command = ["sox", str(dry), "-e", "floating-point", "-b", "32", str(wet), "rate", "44100"]
+        command += ["ladspa", "caps", "AmpVTS", *(f"{value:.3g}" for value in amplifier)]
+        command += ["ladspa", *cabinet, "rate", str(SAMPLE_RATE)]
+        places = os.environ | {"LADSPA_PATH": os.environ.get("LADSPA_PATH", "/usr/lib/ladspa")}
+        subprocess.run(command, check=True, capture_output=True, env=places)
+        out, _ = soundfile.read(wet, dtype="float32")
+    out = out[: len(audio)]
+    if not np.all(np.isfinite(out)) or loudness(out) < 1e-5:
+        return audio
+    return np.pad(out, (0, len(audio) - len(out)))
+
+
 def hum(audio: np.ndarray, rng: np.random.Generator) -> np.ndarray:
     """Add what an amplifier turned up gives by itself: mains hum and hiss."""
     t = np.arange(len(audio)) / SAMPLE_RATE
@@ -150,9 +185,7 @@ def hum(audio: np.ndarray, rng: np.random.Generator) -> np.ndarray:
         for k in (1, 2, 3, 4, 6)
     )
     noise = tone + rng.uniform(0.2, 1.5) * rng.standard_normal(len(audio))
-    return (audio + _loudness(audio) * 10 ** (rng.uniform(-55, -28) / 20) * noise).astype(
-        np.float32
-    )
+    return (audio + loudness(audio) * 10 ** (rng.uniform(-55, -28) / 20) * noise).astype(np.float32)
 
 
 def sweeping(audio: np.ndarray, rng: np.random.Generator) -> np.ndarray:
@@ -275,13 +308,13 @@ def mix(
     length = len(lead)
     stereo = pan(level(lead, -18.0), lead_place)
     if around is not None:
-        stereo = stereo + around * np.float32(10 ** (-18.0 / 20) / _loudness(lead))
+        stereo = stereo + around * np.float32(10 ** (-18.0 / 20) / loudness(lead))
     if dressing != "alone" and band is not None:
         rest = pan(level(_fit(band.drums, length), rng.uniform(-4, 2)), 0.0)
         rest += pan(level(_fit(band.bass, length), rng.uniform(-5, 1)), 0.0)
         if dressing == "band":
             rest += _fill(band, length, rng, voice_share)
-        rest *= 10 ** ((-18.0 - lead_over_db) / 20) / _loudness(rest.mean(axis=0))
+        rest *= 10 ** ((-18.0 - lead_over_db) / 20) / loudness(rest.mean(axis=0))
         stereo = stereo + rest.astype(np.float32)
     peak = float(np.max(np.abs(stereo))) + 1e-9
     squash = float(rng.choice([0.7, 1.0, 2.5])) if dressing != "alone" else 0.7
@@ -291,6 +324,28 @@ def mix(
     if mp3:
         stereo = code_as_mp3(stereo, mp3)
     return stereo
+
+
+def rhythm_guitars(band: Band, length: int, rng: np.random.Generator) -> np.ndarray:
+    """Amplify the rhythm guitars and pan them: two takes wide, one to a side, or one in the middle."""
+    both = np.zeros((2, length), dtype=np.float32)
+    wide = float(rng.choice([1.0, 0.8, 0.5]))
+    gain = float(np.exp(rng.uniform(0.0, np.log(30.0))))
+    takes = band.rhythm_guitars if rng.random() < 0.6 else (band.rhythm_guitars[0],)
+    if len(takes) == 1 and rng.random() < 0.3:
+        wide = 0.0
+    own = rng.random() < 0.55
+    colour = int(rng.integers(1 << 30))
+    for side, take in zip((-wide, wide), takes, strict=False):
+        loud = level(_fit(take, length), -12.0)
+        if own:
+            hertz = float(rng.uniform(3000, 6000))
+            sound = amplify(loud, SAMPLE_RATE, gain=gain, cabinet_hz=hertz)
+        else:  # both takes through one amplifier
+            one = np.random.default_rng(colour)
+            sound = modelled_amplifier(loud, one, hot=gain > 4.0)
+        both += pan(level(sound, rng.uniform(-8, 0)), side)
+    return both
 
 
 def _fill(band: Band, length: int, rng: np.random.Generator, voice_share: float) -> np.ndarray:

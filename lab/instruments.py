@@ -1,7 +1,7 @@
 """Instruments that are not ours: events through sampled guitars, one MIDI channel a string.
 
 Needs the programs fluidsynth (with the soundfont of Debian's timgm6mb-soundfont) and timidity with
-the freepats patches. Sampled notes speak some milliseconds after their key: `speaking_delays`
+the freepats patches; the system's configuration, which timidity reads first, must name no other sound that exists. Sampled notes speak some milliseconds after their key: `speaking_delays`
 measures how many, so that truth is where the sound starts.
 """
 
@@ -19,6 +19,7 @@ from juxtanote.core.synth.strings import SLURRED, StringEvent, pitch_offsets
 SAMPLE_RATE = 22050
 SOUNDFONT = Path("/usr/share/sounds/sf2/TimGM6mb.sf2")
 PATCHES = Path("/etc/timidity/freepats.cfg")
+SOUND_FOLDERS = tuple(Path("/usr/share/sounds", kind) for kind in ("sf2", "sf3"))
 BEND_RANGE = 24
 TICKS_PER_S = 960
 STRING_CHANNELS = (0, 1, 2, 3, 4, 5, 6)
@@ -27,8 +28,24 @@ HARMONIC_CHANNEL = 15
 MUTED_PROGRAM = 28
 
 
+def refuse_measuring_sounds() -> None:
+    """Fail where the soundfont that is kept for measuring could be reached.
+
+    timidity's own configuration names it on Debian: it may be neither trained on nor tuned with.
+
+    Raises
+    ------
+    RuntimeError
+        If it is installed.
+    """
+    found = [path for folder in SOUND_FOLDERS for path in folder.glob("FluidR3*")]
+    if found:
+        raise RuntimeError(f"{found[0]} is kept for measuring: remove it before making sounds here")
+
+
 def render_midi(midi: mido.MidiFile, *, patches: bool = False) -> np.ndarray:
     """Play a MIDI file to mono float32 at 22.05 kHz, dry."""
+    refuse_measuring_sounds()
     with tempfile.TemporaryDirectory() as folder:
         source, target = Path(folder, "in.mid"), Path(folder, "out.wav")
         if patches:  # timidity drops what comes before the first note: give it a silent one

@@ -1,6 +1,9 @@
 """Generated phrases can be played, and their truth is where their sound is."""
 
+import tempfile
 import unittest
+from pathlib import Path
+from unittest import mock
 
 import numpy as np
 from scipy.signal import hilbert
@@ -10,7 +13,7 @@ from bench.placement import greedy_lowest, least_movement, right
 from juxtanote.core.analysis.spectra import HOP_LENGTH, LOWEST_MIDI, SAMPLE_RATE, log_spectra
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
 from juxtanote.core.theory.tuning import STANDARD
-from lab import curves
+from lab import curves, instruments
 from lab.backing import any_guitar
 from lab.blend import blend
 from lab.dressings import (
@@ -132,6 +135,14 @@ class TestSounds(unittest.TestCase):
             self.assertEqual(truth.cells[0, 60 + k - LOWEST_MIDI, frame], 1)
             self.assertLessEqual(abs(int(np.argmax(rise[frame - 4 : frame + 5])) - 4), 1)
         self.assertEqual(int(truth.cells[0].sum()), 5)
+
+    def test_sounds_kept_for_measuring_are_refused(self) -> None:
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        self.enterContext(mock.patch.object(instruments, "SOUND_FOLDERS", (folder,)))
+        instruments.refuse_measuring_sounds()
+        (folder / "FluidR3_GM.sf2").touch()
+        with self.assertRaisesRegex(RuntimeError, "measuring"):
+            instruments.refuse_measuring_sounds()
 
     def test_mixes_keep_their_levels_and_places(self) -> None:
         rng = np.random.default_rng(4)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from juxtanote.core.analysis.spectra import (
     BINS_PER_SEMITONE,
     HOP_LENGTH,
-    LOWEST_MIDI,
+    LOWEST_BIN_MIDI,
     SAMPLE_RATE,
     log_spectra,
 )
@@ -25,6 +25,7 @@ FLOOR = 0.35
 SUGGESTED = {"": 0.0, "m": 0.0, "7": -0.035, "m7": -0.045, "5": -0.03}
 """Qualities that are suggested, and what each must fit better than a plain triad."""
 IN_KEY = 0.03
+BASS_BELOW, HIGHEST_MIDI = 48, 83  # C3; chords are read up to B5
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,11 +66,10 @@ def suggest_chords(
 def _best_chord(semitones: Array, key: str) -> tuple[str, float]:
     """Give the best symbol for the mean energy of a bar by semitone, and its lead."""
     chroma, bass = np.zeros(12), np.zeros(12)
-    for row, energy in enumerate(semitones[:60]):
-        pitch_class = (row + LOWEST_MIDI) % 12
-        chroma[pitch_class] += energy
-        if row + LOWEST_MIDI < 48:
-            bass[pitch_class] += energy
+    for midi, energy in enumerate(semitones[: HIGHEST_MIDI - LOWEST_BIN_MIDI], LOWEST_BIN_MIDI):
+        chroma[midi % 12] += energy
+        if midi < BASS_BELOW:
+            bass[midi % 12] += energy
     chroma /= float(np.linalg.norm(chroma)) + 1e-9
     bass /= float(bass.max(initial=0.0)) + 1e-9
     scores: dict[tuple[int, str], float] = {}

@@ -1,0 +1,377 @@
+"""Rings two to four: what no training ever touched.
+
+    python -m bench rings [--only foreign hostile records] [--records FOLDER] [--most N] [--worst N DIR]
+
+*foreign*: the composed phrases through the instruments of Debian's csound-soundfont and opl3-soundfont,
+amplifiers and effects of guitarix-ladspa, drums of avldrums.lv2-soundfont. *hostile*: what is no guitar.
+*records*: songs whose certain notes are listed in ``NAME.pairs.csv`` (onset, pitch) beside ``NAME.mix.flac`` and
+``NAME.stem.flac``.
+"""
+
+import argparse
+import csv
+import os
+import subprocess
+import tempfile
+from collections import defaultdict
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import mido
+import numpy as np
+import soundfile
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import maximum_bipartite_matching
+
+from bench.accuracy import Tally, hear, picture, retuned, show, tally
+from bench.composed import phrases
+from juxtanote.core.analysis.listen import PerceivedNote
+from juxtanote.core.analysis.reference_pitch import measure_reference_cents
+from juxtanote.core.analysis.stretches import hear_all, whole_middle
+from juxtanote.core.audio.read import read_sound
+from juxtanote.core.synth.strings import StringEvent
+from lab import instruments
+from lab.dressings import code_as_mp3, level, loudness, pan
+from lab.instruments import SAMPLE_RATE, MidiSketch, render_sampled
+from lab.phrases import random_hand, to_events
+
+FONTS = tuple(
+    Path("/usr/share/sounds/sf2", name) for name in ("sf_GMbank.sf2", "OPL-3_FM_128M.sf2")
+)
+KITS = tuple(
+    Path("/usr/share/sounds/sf2", f"{name}_4_LV2.sf2") for name in ("Black_Pearl", "Red_Zeppelin")
+)
+PLUGINS = os.environ.get("LADSPA_PATH", "/usr/lib/ladspa")
+SEED = 7171
+GUITARS = (25, 26, 27, 28, 29, 30)
+ON_S, PITCH, WINDOW_S, SOUNDS_S = 0.05, 0.5, 0.25, 0.09
+
+
+def play(midi: mido.MidiFile, font: Path) -> np.ndarray:
+    """Play with one soundfont and no other: mono at 22.05 kHz."""
+    if not font.is_file():  # fluidsynth would quietly take another
+        raise FileNotFoundError(
+            f"{font} is missing: install the Debian packages of the foreign ring"
+        )
+    with tempfile.TemporaryDirectory() as folder:
+        source, target = Path(folder, "a.mid"), Path(folder, "a.wav")
+        midi.save(str(source))
+        command = ["fluidsynth", "-ni", "-q", "-R", "0", "-C", "0", "-g", "0.6", "-r"]
+        command += [str(SAMPLE_RATE), "-F", str(target), str(font), str(source)]
+        subprocess.run(command, check=True, capture_output=True)
+        return soundfile.read(target, dtype="float32", always_2d=True)[0].mean(axis=1)
+
+
+def through(audio: np.ndarray, *effects: str) -> np.ndarray:
+    """Send mono through effects of sox, LADSPA plugins among them."""
+    with tempfile.TemporaryDirectory() as folder:
+        dry, wet = Path(folder, "a.wav"), Path(folder, "b.wav")
+        soundfile.write(dry, level(audio, -20.0), SAMPLE_RATE, subtype="FLOAT")
+        command = ["sox", str(dry), "-e", "floating-point", "-b", "32", str(wet), "rate", "44100"]
+        command += [*effects, "rate", str(SAMPLE_RATE)]
+        where = os.environ | {"LADSPA_PATH": PLUGINS}
+        subprocess.run(command, check=True, capture_output=True, env=where)
+        out = soundfile.read(wet, dtype="float32")[0]
+    out = np.pad(out, (0, max(len(audio) - len(out), 0)))[: len(audio)]
+    return out if np.all(np.isfinite(out)) and loudness(out) > 1e-5 else audio
+
+
+def amplified(audio: np.ndarray, rng: np.random.Generator, hot: bool) -> np.ndarray:
+    """Send a guitar through a modelled preamplifier, distortion where it is `hot`, and a cabinet."""
+    effects = []
+    if hot:
+        drive = [
+            rng.uniform(4, 18),
+            1,
+            rng.uniform(0.3, 1),
+            rng.uniform(0.2, 0.9),
+            rng.uniform(0, 12),
+        ]
+        rest = [
+            rng.uniform(60, 250),
+            rng.uniform(4000, 8000),
+            1,
+            rng.uniform(4000, 8000),
+            100,
+            1,
+            0,
+            1,
+        ]
+        effects += ["ladspa", "guitarix_distortion", "guitarix-distortion"]
+        effects += [f"{value:.3g}" for value in (*drive, *rest)]
+    amp = [1, rng.uniform(-4, 8), rng.uniform(-6, 8), rng.uniform(-6, 8), 0, 0]
+    effects += ["ladspa", "guitarix_amp", "guitarix_amp", *(f"{value:.3g}" for value in amp)]
+    colour = [rng.uniform(40, 200), rng.uniform(300, 2000), rng.uniform(0.5, 4)]
+    effects += ["ladspa", "guitarix_IR", "guitarix_IR", *(f"{value:.3g}" for value in colour)]
+    if hot:
+        effects += ["lowpass", f"{rng.uniform(3500, 7000):.0f}"]
+    return through(audio, *effects)
+
+
+def foreign_band(
+    beats: np.ndarray, key: int, rng: np.random.Generator, guitars: bool
+) -> tuple[np.ndarray, np.ndarray]:
+    """Play drums, bass, organ and, if wished, two guitars: (2, n), the guitars wide (2, n)."""
+    font = FONTS[int(rng.integers(2))]
+    roots = rng.permutation([0, 3, 5, 7, 8, 10])[:4]
+    kit, low, keys, strum = (MidiSketch() for _ in range(4))
+    low.set_up_channel(0, int(rng.choice([33, 34, 36])))
+    keys.set_up_channel(0, int(rng.choice([1, 16, 18, 50])))
+    strum.set_up_channel(0, int(rng.choice([27, 29, 30])))
+
+    def hold(
+        track: MidiSketch, at: float, until: float, note: int, strength: int, channel: int = 0
+    ):
+        track.add(at, mido.Message("note_on", channel=channel, note=note, velocity=strength), 2)
+        track.add(until, mido.Message("note_off", channel=channel, note=note), 1)
+
+    pattern = rng.random(8) < 0.6
+    for k, (at, after) in enumerate(zip(beats[:-1], beats[1:], strict=True)):
+        half = 0.5 * (at + after)
+        root = (key + int(roots[k // 4 % 4])) % 12
+        hold(kit, at, at + 0.1, 36 if k % 2 == 0 else 38, 110, 9)
+        hold(kit, at, at + 0.1, 42, 80, 9)
+        hold(kit, half, half + 0.1, 42, 60, 9)
+        if pattern[k % 8]:
+            hold(kit, half, half + 0.1, 36, 90, 9)
+        for time in (at, half):
+            hold(low, time, time + 0.45 * (after - at), 28 + (root - 4) % 12, 100)
+        if k % 4 == 0:
+            for step in (0, 3, 7):
+                hold(
+                    keys,
+                    at,
+                    beats[min(k + 4, len(beats) - 1)] - 0.03,
+                    52 + (root - 4) % 12 + step,
+                    70,
+                )
+        for time in (at, half) if pattern[(k + 3) % 8] else (at,):
+            for step in (0, 7, 12):
+                hold(strum, time, time + 0.4 * (after - at), 40 + (root - 4) % 12 + step, 95)
+    length = int((beats[-1] + 0.5) * SAMPLE_RATE)
+
+    def fitted(audio: np.ndarray) -> np.ndarray:
+        return np.pad(audio, (0, max(length - len(audio), 0)))[:length]
+
+    rest = pan(level(fitted(play(kit.file(), KITS[int(rng.integers(2))])), 0.0), 0.0)
+    rest += pan(level(fitted(play(low.file(), font)), -1.0), 0.0)
+    rest += pan(level(fitted(play(keys.file(), font)), -6.0), float(rng.uniform(-0.5, 0.5)))
+    wide = np.zeros((2, length), dtype=np.float32)
+    if guitars:
+        dry = fitted(play(strum.file(), font))
+        for side in (-0.9, 0.9):
+            take = np.roll(dry, int(rng.uniform(0, 0.012) * SAMPLE_RATE))
+            wide += pan(level(amplified(take, rng, hot=True), -2.0), side)
+    return rest, wide
+
+
+@dataclass(frozen=True, slots=True)
+class Played:
+    """A dressing of one phrase."""
+
+    stereo: np.ndarray
+    events: list[StringEvent]
+
+
+def foreign_case(number: int) -> tuple[str, dict[str, Played]]:
+    """Render one composed phrase: alone, in a band, and in a mix made like a record."""
+    phrase = phrases()[number]
+    rng = np.random.default_rng([SEED, number])
+    hand = replace(random_hand(rng, phrase.guitar.tuning), guitar=phrase.guitar)
+    events = to_events(list(phrase.notes), hand, phrase.tempo, 0.5, jitter_s=0.012)
+    instruments.SOUNDFONT = FONTS[number % 2]
+    instruments.speaking_delays.cache_clear()
+    lead, events = render_sampled(events, int(rng.choice(GUITARS)), rng)
+    length = int((max(e.offset_s for e in events) + 0.6) * SAMPLE_RATE)
+    lead = np.pad(lead, (0, max(length - len(lead), 0)))[:length]
+    hot = rng.random() < 0.6
+    lead = amplified(lead, rng, hot) if rng.random() < 0.8 else level(lead, -18.0)
+    beat_s = 60.0 / phrase.tempo
+    beats = np.arange(0.5 - 4 * beat_s, length / SAMPLE_RATE + 2 * beat_s, beat_s)
+    rest, wide = foreign_band(beats[beats >= 0.05], hand.root, rng, guitars=True)
+
+    def fitted(audio: np.ndarray) -> np.ndarray:
+        return np.pad(audio, ((0, 0), (0, max(length - audio.shape[1], 0))))[:, :length]
+
+    rest, wide = fitted(rest), fitted(wide)
+    middle = pan(level(lead, -18.0), 0.0)
+
+    def under(audio: np.ndarray, db: float) -> np.ndarray:
+        return audio * np.float32(10 ** ((-18.0 - db) / 20) / loudness(audio.mean(axis=0)))
+
+    band = np.tanh(middle + under(rest, 3.0))
+    lag = int(rng.uniform(0.25, 0.45) * SAMPLE_RATE)
+    wet = lead.copy()
+    for repeat in (1, 2):
+        wet[repeat * lag :] += 0.3**repeat * lead[: -repeat * lag]
+    record = pan(level(wet, -18.0), float(rng.uniform(-0.3, 0.3))) + under(rest + wide, 2.0)
+    record = np.tanh(2.5 * record / float(np.abs(record).max()))
+    return phrase.name, {
+        "foreign alone": Played(np.tanh(middle), events),
+        "foreign band": Played(band.astype(np.float32), events),
+        "record-like": Played(code_as_mp3(record.astype(np.float32), 128), events),
+    }
+
+
+def foreign(most: int, worst: tuple[int, Path] | None) -> None:
+    """Print ring 2."""
+    totals: dict[str, Tally] = defaultdict(Tally)
+    ranking = []
+    count = len(phrases())
+    for number in range(0, count, max(count // most, 1)):
+        name, dressings = foreign_case(number)
+        for dressing, played in dressings.items():
+            heard, cents = hear(played.stereo)
+            heard = retuned(heard, 0.0)
+            one = Tally()
+            for into in (totals[dressing], one):
+                tally(into, played.events, heard)
+                into.cents.append(cents)
+            ranking.append(
+                (one.f1(one.hits), f"{name}, {dressing}", (played.stereo, played.events, heard))
+            )
+    for name, total in totals.items():
+        show(name, total, None)
+        recall, precision = total.hits / max(total.truth, 1), total.hits / max(total.found, 1)
+        print(f"{'':16s} precision {precision:.3f}  recall {recall:.3f}")
+    if worst is not None:
+        worst[1].mkdir(parents=True, exist_ok=True)
+        ranking.sort(key=lambda row: row[0])
+        for rank, (score, title, (stereo, events, heard)) in enumerate(ranking[: worst[0]]):
+            picture(
+                worst[1] / f"foreign-{rank}.png", f"{title}: {score:.2f}", stereo, events, heard
+            )
+            print(f"{score:.2f}  {title}")
+
+
+def _line(program: int, rng: np.random.Generator, chords: bool) -> np.ndarray:
+    track = MidiSketch()
+    track.set_up_channel(0, program)
+    at = 0.2
+    while at < 20.0:
+        held = float(rng.choice([0.25, 0.5, 1.0]))
+        for _ in range(int(rng.integers(1, 4)) if chords else 1):
+            note = int(rng.integers(50, 84))
+            track.add(at, mido.Message("note_on", channel=0, note=note, velocity=90), 2)
+            track.add(at + held, mido.Message("note_off", channel=0, note=note), 1)
+        at += held
+    return play(track.file(), FONTS[0])
+
+
+def _speech() -> np.ndarray:
+    words = "One sound follows another, and what is said is not what is sung. Count to nine, then go home."
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder, "a.wav")
+        subprocess.run(["espeak-ng", "-w", str(path), " ".join([words] * 3)], check=True)
+        audio, rate = soundfile.read(path, dtype="float32")
+    at = np.arange(int(len(audio) * SAMPLE_RATE / rate)) * rate / SAMPLE_RATE
+    return np.interp(at, np.arange(len(audio)), audio).astype(np.float32)
+
+
+def hostile() -> None:
+    """Print ring 4: notes a second over 0.5 sure, and all that are written."""
+    rng = np.random.default_rng(SEED)
+    rest, _ = foreign_band(np.arange(0.1, 20.0, 0.5), 4, rng, guitars=False)
+    kit = MidiSketch()
+    for k, at in enumerate(np.arange(0.1, 20.0, 0.25)):
+        for note in (42, *((36,) if k % 4 == 0 else (38,) if k % 4 == 2 else ())):
+            kit.add(float(at), mido.Message("note_on", channel=9, note=note, velocity=100), 2)
+    sounds = {
+        "silence with hiss": (1e-3 * rng.standard_normal(20 * SAMPLE_RATE)).astype(np.float32),
+        "drums alone": play(kit.file(), KITS[0]), "speech": _speech(),
+        "drums, bass, organ": rest.mean(axis=0), "piano": _line(0, rng, chords=True),
+        "violin": _line(40, rng, chords=False),
+    }  # fmt: skip
+    for name, audio in sounds.items():
+        stereo = pan(level(audio, -18.0), 0.0)
+        heard, _ = hear(stereo)
+        seconds = stereo.shape[1] / SAMPLE_RATE
+        sure = sum(n.confidence > 0.5 for n in heard)
+        print(
+            f"hostile: {name:20s} {sure / seconds:.2f} notes a second over 0.5 sure, {len(heard) / seconds:.2f} in all"
+        )
+
+
+def _pairs(path: Path) -> np.ndarray:
+    with path.open(newline="") as lines:
+        rows = list(csv.reader(lines))[1:]
+    return np.array([[float(value) for value in row[:2]] for row in rows])
+
+
+def score_pairs(pairs: np.ndarray, heard: list[PerceivedNote]) -> tuple[float, float, float]:
+    """Score against notes that are certain: found at their onset, sounding after it, and what stands beside."""
+    notes = sorted((n for n in heard if "dead" not in n.techniques), key=lambda n: n.onset_s)
+    on = np.array([n.onset_s for n in notes])
+    off = np.array([n.offset_s for n in notes])
+    midi = np.array([n.midi for n in notes])
+    right = np.abs(np.subtract.outer(pairs[:, 1], midi)) <= PITCH
+    near = right & (np.abs(np.subtract.outer(pairs[:, 0], on)) <= ON_S)
+    hit = maximum_bipartite_matching(csr_array(near), "column")
+    at = pairs[:, 0][:, None] + SOUNDS_S
+    sounding = (right & (on[None] <= at + 0.02) & (off[None] >= at - 0.01)).any(axis=1)
+    beside = 0
+    for k, onset in enumerate(pairs[:, 0]):
+        after = pairs[k + 1, 0] if k + 1 < len(pairs) else np.inf
+        inside = np.flatnonzero((on > onset - 0.03) & (on < min(onset + WINDOW_S, after - 0.05)))
+        beside += len(set(inside.tolist()) - {int(hit[k])})
+    return float(np.mean(hit >= 0)), float(np.mean(sounding)), beside / max(len(pairs), 1)
+
+
+def records(folder: Path) -> None:
+    """Print ring 3."""
+    for what in ("mix", "stem"):
+        scores = []
+        for path in sorted(folder.glob(f"*.{what}.flac")):
+            pairs = _pairs(path.with_name(f"{path.name.split('.')[0]}.pairs.csv"))
+            sound = read_sound(path)
+            cents, _ = measure_reference_cents(whole_middle(sound), SAMPLE_RATE)
+            heard = hear_all(sound, reference_cents=cents)
+            scores.append(score_pairs(pairs, heard))
+            pit, snd, clutter = scores[-1]
+            print(
+                f"{path.name:20s} pit {pit:.3f}  snd {snd:.3f}  clutter {clutter:.2f}  "
+                f"{len(heard) / sound.duration_s:.1f} notes a second",
+                flush=True,
+            )
+        if scores:
+            pit, snd, clutter = np.mean(scores, axis=0)
+            print(f"records, {what:10s} pit {pit:.3f}  snd {snd:.3f}  clutter {clutter:.2f}")
+
+
+def beyond(most: int, folder: Path | None, worst: tuple[int, Path] | None = None) -> None:
+    """Print rings two to four, or say what a ring needs."""
+    missing = [font for font in (*FONTS, *KITS) if not font.is_file()]
+    if missing:
+        print(f"rings 2 and 4 need {', '.join(map(str, missing))}: see `./run bench`")
+    else:
+        foreign(most, worst)
+        hostile()
+    if folder is None:
+        print("ring 3 needs recorded songs: --records FOLDER")
+    else:
+        records(folder)
+
+
+def main(arguments: list[str]) -> None:
+    """Run it."""
+    parser = argparse.ArgumentParser(prog="bench rings", description=__doc__)
+    parser.add_argument("--only", nargs="*", default=[], help="foreign, hostile or records")
+    parser.add_argument("--records", type=Path, help="a folder of recorded songs")
+    parser.add_argument("--most", type=int, default=1000)
+    parser.add_argument("--worst", nargs=2, metavar=("N", "DIR"), default=None)
+    options = parser.parse_args(arguments)
+    worst = (int(options.worst[0]), Path(options.worst[1])) if options.worst else None
+    if not options.only:
+        beyond(options.most, options.records, worst)
+    if "foreign" in options.only:
+        foreign(options.most, worst)
+    if "hostile" in options.only:
+        hostile()
+    if "records" in options.only and options.records:
+        records(options.records)
+
+
+if __name__ == "__main__":
+    import sys
+
+    main(sys.argv[1:])
