@@ -43,14 +43,16 @@ def lead_sound(
     *,
     drive: bool | None = None,
     varied: bool = False,
+    modelled: float = 0.0,
 ) -> np.ndarray:
     """Send a lead through an amplifier and effects drawn at random.
 
-    `varied` also plays it twice and lets echoes come sooner and louder.
+    `varied` also plays it twice and lets echoes come sooner and louder; a share `modelled` goes through
+    `modelled_amplifier`.
     """
     audio = level(audio, -12.0)
-    modelled = varied and rng.random() < 0.45
-    if modelled:
+    is_modelled = modelled > 0.0 and rng.random() < modelled
+    if is_modelled:
         audio = modelled_amplifier(audio, rng, hot=rng.random() < 0.7)
         if rng.random() < 0.3:
             audio = gate(audio)
@@ -71,7 +73,7 @@ def lead_sound(
             audio = hum(audio, rng)
         if gain > 8 and rng.random() < 0.5:
             audio = gate(audio)
-    if varied and not modelled and rng.random() < 0.5:
+    if varied and not is_modelled and rng.random() < 0.5:
         audio = loudspeaker(audio, rng)
     if rng.random() < 0.7:
         audio = tilt(audio, rng)

@@ -56,7 +56,7 @@ def truth_of(events: list[StringEvent], n_frames: int) -> Truth:
         rows = np.rint(sounding).astype(int) - LOWEST_MIDI
         fine = (rows >= 0) & (rows < N_PITCHES)
         cells[1, rows[fine], np.arange(first, last)[fine]] = 1
-        for layer, moving in zip((7, 8), _movement(event, times), strict=True):
+        for layer, moving in zip((7, 8), movement(event, times), strict=True):
             cells[layer, rows[fine & moving], np.arange(first, last)[fine & moving]] = 1
         row = rows[0] if "pre-bend" in event.techniques else round(event.midi) - LOWEST_MIDI
         if not 0 <= row < N_PITCHES:
@@ -70,7 +70,7 @@ def truth_of(events: list[StringEvent], n_frames: int) -> Truth:
     return Truth(cells, frames)
 
 
-def _movement(event: StringEvent, times: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def movement(event: StringEvent, times: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Tell at which times a bend is on its way, and at which a vibrato shakes."""
     still = np.zeros(len(times), dtype=bool)
     if not event.curve or not event.techniques & {"bend", "pre-bend", "release", "vibrato"}:
@@ -89,7 +89,7 @@ def _movement(event: StringEvent, times: np.ndarray) -> tuple[np.ndarray, np.nda
     return bending, (np.sqrt(swing) > 0.04) & ~bending
 
 
-def _band_times(tempo: float, rng: np.random.Generator) -> np.ndarray:
+def band_times(tempo: float, rng: np.random.Generator) -> np.ndarray:
     beat_s = 60.0 / tempo
     times = np.arange(0.3, LENGTH_S + 2 * beat_s, beat_s)
     return times + rng.normal(0, 0.002, len(times))
@@ -170,7 +170,7 @@ def make_scene(
         truth = truth_of(events, N_FRAMES)
         if band is None:
             meter = Meter(4, int(rng.choice([2, 2, 3])), float(rng.choice([0.5, 0.5, 0.66])))
-            band = make_band(_band_times(tempo, rng), 0, meter, key, rng, varied=True)
+            band = make_band(band_times(tempo, rng), 0, meter, key, rng, varied=True)
         for _ in range(per_lead):
             dressing = str(rng.choice(["alone", "drums and bass", "band"], p=[0.2, 0.22, 0.58]))
             here = truth

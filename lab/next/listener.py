@@ -1,25 +1,9 @@
-"""The learned listener: from spectra to what each frame and pitch carries.
-
-The weights ship with the program (`weights/`), trained on generated sound only; `listener.json`
-beside them tells how. They run in onnxruntime, or in plain NumPy with the same result.
-"""
-
-import json
-from dataclasses import dataclass
-from functools import lru_cache
+"""What the next listener tells, its layout, and the network in plain NumPy."""
 
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtanote.core.analysis.shipped import FOLDER, read_weights
-from juxtanote.core.progress import Progress, no_progress
-from lab.next.spectra import (
-    HOP_LENGTH,
-    N_PITCHES,
-    SAMPLE_RATE,
-    log_spectra,
-    stack_harmonics,
-)
+from juxtanote.core.analysis.listener import _conv, _conv_frames, _mix, _pooled
 
 Array = NDArray[np.float32]
 CELL_KINDS = (
@@ -27,7 +11,6 @@ CELL_KINDS = (
     "any onset", "any active",
 )  # fmt: skip
 FRAME_KINDS = ("dead", "lead")
-MOST_FRAMES, MARGIN_FRAMES = 1400, 72  # of a block: 16 s; even, as frames are read by twos
 BLOCKS = (
     ("near", 1), ("near", 2), ("interval", 12), ("frame", 1), ("near", 4), ("interval", 7),
     ("near", 8), ("interval", 12), ("along", 16), ("near", 1), ("interval", 19), ("frame", 1),
@@ -36,85 +19,18 @@ BLOCKS = (
 """What the network does in turn, and how far it looks: pairs of frames, or semitones for an interval."""
 
 
-@dataclass(frozen=True, slots=True)
-class Posteriors:
-    """Probabilities for every frame: `cells` (11, N_PITCHES, n_frames), `dead` and `lead` (n_frames,).
-
-    `quick` holds the spectra of the two short windows (2, N_BINS, n_frames), `slow` that of the longest
-    (N_BINS, n_frames), if they are known.
-    """
-
-    cells: Array
-    dead: Array
-    lead: Array
-    quick: Array | None = None
-    slow: Array | None = None
-
-    @property
-    def hop_s(self) -> float:
-        """Seconds from one frame to the next."""
-        return HOP_LENGTH / SAMPLE_RATE
-
-
-def weights_are_here() -> bool:
-    """Tell whether the learned listener can be used."""
-    return (FOLDER / "listener.npz").is_file()
-
-
-@lru_cache(maxsize=1)
-def recipe() -> dict[str, object]:
-    """Read what `listener.json` tells of the weights: calibration, thresholds, scores."""
-    path = FOLDER / "listener.json"
-    return dict(json.loads(path.read_text("utf-8"))) if path.is_file() else {}
-
-
-def kind_threshold(kind: str) -> float:
-    """Give from where on a kind of attack is believed; settled with the weights."""
-    known = recipe().get("kind_thresholds", {})
-    return float(known.get(kind, 0.5)) if isinstance(known, dict) else 0.5
-
-
-@lru_cache(maxsize=1)
-def _session():  # type: ignore[no-untyped-def]
-    """Open the compiled network, or give None where onnxruntime or the file is missing."""
-    path = FOLDER / "listener.onnx"
-    if not path.is_file():
-        return None
-    try:
-        import onnxruntime
-    except ImportError:
-        return None
-    options = onnxruntime.SessionOptions()
-    options.intra_op_num_threads = 2
-    options.log_severity_level = 3
-    return onnxruntime.InferenceSession(str(path), options, providers=["CPUExecutionProvider"])
-
-
-def run_network(stacked: Array, *, compiled: bool = True) -> tuple[Array, Array]:
-    """Give logits of cells (11, N_PITCHES, n_frames) and of frames (2, n_frames).
+def run(weights: dict[str, Array], stacked: Array) -> tuple[Array, Array]:
+    """Give logits of cells (11, n_pitches, n_frames) and of frames (2, n_frames).
 
     The network reads frames by twos: an odd one at the end is read twice.
     """
     n_frames = stacked.shape[2]
     even = np.concatenate([stacked, stacked[:, :, -1:]], axis=2) if n_frames % 2 else stacked
-    session = _session() if compiled else None
-    if session is not None:
-        cells, frames = (out[0] for out in session.run(None, {"stacked": even[None]}))
-    else:
-        cells, frames = _run_in_numpy(even)
+    cells, frames = _halves(weights, even)
     return _apart(cells)[..., :n_frames], _apart(frames)[..., :n_frames]
 
 
-def _apart(halves: Array) -> Array:
-    """Lay the two frames that share a place, kind by kind as channels, one after the other."""
-    pairs = halves.reshape(-1, 2, *halves.shape[1:])
-    return np.moveaxis(pairs, 1, -1).reshape(len(pairs), *halves.shape[1:-1], -1)
-
-
-def _run_in_numpy(stacked: Array) -> tuple[Array, Array]:
-    weights = read_weights("listener")
-    if weights is None:
-        raise FileNotFoundError(f"{FOLDER / 'listener.npz'} is missing: install the program anew")
+def _halves(weights: dict[str, Array], stacked: Array) -> tuple[Array, Array]:
     x = np.maximum(_enter(weights, stacked), 0.0)
     for number, (kind, reach) in enumerate(BLOCKS):
         name = f"blocks.{number}"
@@ -143,87 +59,7 @@ def _enter(weights: dict[str, Array], stacked: Array) -> Array:
     return out.reshape(-1, stacked.shape[1], half)
 
 
-def _pooled(x: Array) -> Array:
-    return np.concatenate([x.mean(axis=1), x.max(axis=1)])
-
-
-def _mix(weights: dict[str, Array], name: str, x: Array) -> Array:
-    """Mix channels, cell by cell."""
-    matrix, bias = weights[f"{name}.weight"][:, :, 0, 0], weights[f"{name}.bias"]
-    mixed = matrix @ x.reshape(x.shape[0], -1)
-    return np.asarray((mixed + bias[:, None]).reshape(-1, *x.shape[1:]), dtype=np.float32)
-
-
-def _conv(weights: dict[str, Array], name: str, x: Array, reach: tuple[int, int]) -> Array:
-    """Convolve over (pitches, frames), one matrix product for each tap."""
-    kernel, bias = weights[f"{name}.weight"], weights[f"{name}.bias"]
-    n_pitch, n_time = x.shape[1:]
-    half = (kernel.shape[2] // 2 * reach[0], kernel.shape[3] // 2 * reach[1])
-    padded = np.pad(x, ((0, 0), (half[0], half[0]), (half[1], half[1])))
-    out = np.tile(bias[:, None], (1, n_pitch * n_time)).astype(np.float32)
-    for i in range(kernel.shape[2]):
-        for j in range(kernel.shape[3]):
-            top, left = i * reach[0], j * reach[1]
-            view = padded[:, top : top + n_pitch, left : left + n_time]
-            out += kernel[:, :, i, j] @ view.reshape(x.shape[0], -1)
-    return out.reshape(-1, n_pitch, n_time)
-
-
-def _conv_frames(weights: dict[str, Array], name: str, x: Array) -> Array:
-    """Convolve over frames."""
-    kernel, bias = weights[f"{name}.weight"], weights[f"{name}.bias"]
-    half = kernel.shape[2] // 2
-    padded = np.pad(x, ((0, 0), (half, half)))
-    out = np.tile(bias[:, None], (1, x.shape[1])).astype(np.float32)
-    for tap in range(kernel.shape[2]):
-        out += kernel[:, :, tap] @ padded[:, tap : tap + x.shape[1]]
-    return out
-
-
-def _sigmoid(x: Array) -> Array:
-    return np.asarray(1.0 / (1.0 + np.exp(-np.clip(x, -30.0, 30.0))), dtype=np.float32)
-
-
-def listen(
-    mid: Array,
-    side: Array,
-    *,
-    reference_cents: float = 0.0,
-    loud: float | None = None,
-    compiled: bool = True,
-    progress: Progress = no_progress,
-) -> Posteriors:
-    """Run the listener over a stretch of sound, block by block.
-
-    Parameters
-    ----------
-    mid, side : ndarray of float32, shape (n_samples,)
-        At 22 050 Hz.
-    reference_cents : float
-        Where the recording's A4 is, from -50 to 50 cents off 440 Hz.
-    loud : float, optional
-        Level of the loud part of the whole recording (`spectra.loud_level`).
-    compiled : bool
-        False runs the same network in plain NumPy.
-
-    Returns
-    -------
-    posteriors : Posteriors
-        One frame every 256 samples, the first centred on sample 0.
-    """
-    spectra = log_spectra(mid, side, reference_cents=reference_cents, loud=loud)
-    n_frames = spectra.shape[2]
-    cells = np.zeros((len(CELL_KINDS), N_PITCHES, n_frames), dtype=np.float32)
-    frames = np.zeros((2, n_frames), dtype=np.float32)
-    length = -(-n_frames // -(-n_frames // MOST_FRAMES))  # as few blocks as will do, all as long
-    length += length % 2
-    for start in range(0, n_frames, length):
-        stop = min(start + length, n_frames)
-        low, high = max(start - MARGIN_FRAMES, 0), min(stop + MARGIN_FRAMES, n_frames)
-        block_cells, block_frames = run_network(
-            stack_harmonics(spectra[:, :, low:high]), compiled=compiled
-        )
-        cells[:, :, start:stop] = _sigmoid(block_cells[:, :, start - low : stop - low])
-        frames[:, start:stop] = _sigmoid(block_frames[:, start - low : stop - low])
-        progress(stop / n_frames)
-    return Posteriors(cells, frames[0], frames[1], spectra[1:3], spectra[0])
+def _apart(halves: Array) -> Array:
+    """Lay the two frames that share a place, kind by kind as channels, one after the other."""
+    pairs = halves.reshape(-1, 2, *halves.shape[1:])
+    return np.moveaxis(pairs, 1, -1).reshape(len(pairs), *halves.shape[1:-1], -1)

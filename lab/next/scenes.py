@@ -22,6 +22,7 @@ from lab.dressings import (
 from lab.instruments import SAMPLE_RATE, render_sampled
 from lab.next.spectra import HOP_LENGTH, LOWEST_MIDI, N_PITCHES, log_spectra
 from lab.phrases import Lead, random_hand, random_lead
+from lab.scenes import band_times, handled, movement, out_of_tune
 
 LENGTH_S = 24.0
 OTHER_PROGRAMS = (4, 6, 7, 11, 15, 45, 46, 80, 81, 84, 87, 105, 106, 107, 108)
@@ -68,7 +69,7 @@ def truth_of(events: list[StringEvent], n_frames: int) -> Truth:
         rows = np.rint(sounding).astype(int) - LOWEST_MIDI
         fine = (rows >= 0) & (rows < N_PITCHES)
         cells[1, rows[fine], np.arange(first, last)[fine]] = 1
-        for layer, moving in zip((7, 8), _movement(event, times), strict=True):
+        for layer, moving in zip((7, 8), movement(event, times), strict=True):
             cells[layer, rows[fine & moving], np.arange(first, last)[fine & moving]] = 1
         row = rows[0] if "pre-bend" in event.techniques else round(event.midi) - LOWEST_MIDI
         if not 0 <= row < N_PITCHES:
@@ -81,31 +82,6 @@ def truth_of(events: list[StringEvent], n_frames: int) -> Truth:
         cells[6, row, first] = "tap" in event.techniques
     cells[9:] = cells[:2]
     return Truth(cells, frames)
-
-
-def _movement(event: StringEvent, times: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Tell at which times a bend is on its way, and at which a vibrato shakes."""
-    still = np.zeros(len(times), dtype=bool)
-    if not event.curve or not event.techniques & {"bend", "pre-bend", "release", "vibrato"}:
-        return still, still
-    width = 15  # frames, about one swing of a vibrato
-    offsets = pitch_offsets(event, times)
-    padded = np.pad(offsets, width // 2, mode="edge")
-    trend = np.convolve(padded, np.ones(width) / width, mode="valid")
-    speed = np.abs(np.gradient(trend)) * SAMPLE_RATE / HOP_LENGTH if len(trend) > 1 else trend
-    bending = still
-    if event.techniques & {"bend", "pre-bend", "release"}:
-        bending = speed > 2.0  # semitones a second
-    if "vibrato" not in event.techniques:
-        return bending, still
-    swing = np.convolve(np.pad((offsets - trend) ** 2, width // 2), np.ones(width) / width, "valid")
-    return bending, (np.sqrt(swing) > 0.04) & ~bending
-
-
-def _band_times(tempo: float, rng: np.random.Generator) -> np.ndarray:
-    beat_s = 60.0 / tempo
-    times = np.arange(0.3, LENGTH_S + 2 * beat_s, beat_s)
-    return times + rng.normal(0, 0.002, len(times))
 
 
 def lead_stem(
@@ -138,38 +114,6 @@ def lead_stem(
     audio = np.pad(audio, (0, max(int(LENGTH_S * SAMPLE_RATE) - len(audio), 0)))
     audio = handled(audio, events, rng)
     return audio[: int(LENGTH_S * SAMPLE_RATE)], events, lead.hand.root, lead.tempo
-
-
-def handled(audio: np.ndarray, events: list[StringEvent], rng: np.random.Generator) -> np.ndarray:
-    """Add what hands do beside notes: fingers that squeak along strings, knocks where notes end."""
-    squeaks, knocks = rng.uniform(0.0, 0.15, 2) * (rng.random(2) < 0.5)
-    audio = audio.copy()
-    loud = float(np.abs(audio).max())
-    for event in events:
-        for often, at, length, tone in (
-            (squeaks, event.onset_s - rng.uniform(0.03, 0.12), rng.uniform(0.03, 0.1), 0.9),
-            (knocks, event.offset_s, 0.02, -0.7),
-        ):
-            start, size = int(at * SAMPLE_RATE), int(length * SAMPLE_RATE)
-            if rng.random() >= often or not 0 <= start < len(audio) - size:
-                continue
-            noise = rng.standard_normal(size)
-            noise[1:] -= tone * noise[:-1]
-            strength = loud * 10 ** (rng.uniform(-45, -18) / 20)
-            audio[start : start + size] += (strength * noise * np.hanning(size)).astype(np.float32)
-    return audio
-
-
-def out_of_tune(events: list[StringEvent], rng: np.random.Generator) -> list[StringEvent]:
-    """Play as hands do: strings some cents off, bends not quite up to their pitch."""
-    strings = rng.normal(0.0, 0.04, 10)
-    moved = []
-    for event in events:
-        stretch = float(rng.normal(1.0, 0.04))
-        curve = tuple((t, v * stretch) for t, v in event.curve)
-        midi = event.midi + float(strings[event.string % 10])
-        moved.append(replace(event, midi=midi, curve=curve))
-    return moved
 
 
 def riff(rng: np.random.Generator) -> Lead:
@@ -270,9 +214,9 @@ def make_scene(rng: np.random.Generator, chords: float = 1.0) -> dict[str, np.nd
         truth = truth_of(events, N_FRAMES)
         if band is None:
             meter = Meter(4, int(rng.choice([2, 2, 3])), float(rng.choice([0.5, 0.5, 0.66])))
-            band = make_band(_band_times(tempo, rng), 0, meter, key, rng, varied=True)
+            band = make_band(band_times(tempo, rng), 0, meter, key, rng, varied=True)
         for _ in range(SOUNDS):
-            lead = lead_sound(audio, rng, varied=True)
+            lead = lead_sound(audio, rng, varied=True, modelled=0.45)
             place = 0.0 if rng.random() < 0.6 else float(rng.uniform(-1.0, 1.0))
             stereo = pan(level(lead, -18.0), place)
             if rng.random() < 0.3:

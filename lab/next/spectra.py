@@ -11,6 +11,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtanote.core.analysis.spectra import _fill_between, loud_level
 from juxtanote.core.units import midi_to_hz
 
 SAMPLE_RATE = 22050
@@ -139,22 +140,6 @@ def log_spectra(
         if step == 2:
             _fill_between(spectra[index])
     return spectra
-
-
-def _fill_between(spectrum: NDArray[np.float32]) -> None:
-    """Set each second frame to the mean of its neighbours, the last to the one before it."""
-    after = np.concatenate([spectrum[:, 2::2], spectrum[:, -2:-1]], axis=1)
-    spectrum[:, 1::2] = 0.5 * (spectrum[:, 0:-1:2] + after[:, : spectrum.shape[1] // 2])
-
-
-def loud_level(mid: NDArray[np.float32]) -> float:
-    """Give the root-mean-square level of the loud part of a recording (95th percentile)."""
-    block = SAMPLE_RATE // 10
-    usable = len(mid) // block * block
-    if usable == 0:
-        return max(float(np.sqrt(np.mean(mid**2))) if len(mid) else 0.0, 1e-4)
-    power = np.mean(mid[:usable].reshape(-1, block).astype(np.float64) ** 2, axis=1)
-    return max(float(np.sqrt(np.percentile(power, 95))), 1e-4)
 
 
 @lru_cache(maxsize=1)

@@ -4,8 +4,8 @@
     python -m lab.next.train SHARDS --steps 12000 --until 6000 --state listener.pt --out WEIGHTS
 
 The schedule is counted in steps. Each step draws from a generator of its own number, and the state is
-saved whole, so that a training that was stopped goes on exactly where it was: call it again. Scenes from
-`KEPT` on are for validation and for `lab.judge`.
+saved whole, so that a training that was stopped goes on where it was: call it again. Scenes from `KEPT` on
+are for validation.
 """
 
 import argparse

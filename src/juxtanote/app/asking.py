@@ -137,6 +137,7 @@ class Asking:
         self.files.save(path if path.suffix == SUFFIX else path.with_name(path.name + SUFFIX), then)
 
     def open_recent(self, path: str) -> None:
+        """Open a lesson that was open before."""
         self.when_free(lambda: self.files.open_lesson(Path(path)))
 
     def when_free(self, go_on: Callable[[], None]) -> None:

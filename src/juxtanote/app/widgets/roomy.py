@@ -28,5 +28,5 @@ class Roomy(QScrollArea):
         super().resizeEvent(event)
         held = self.widget()
         if held is not None:
-            least = QSize(min(px(LEAST[0]), 4000), px(LEAST[1]))
+            least = QSize(px(LEAST[0]), px(LEAST[1]))
             held.resize(self.maximumViewportSize().expandedTo(least))
