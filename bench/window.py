@@ -86,6 +86,7 @@ class Driver:
     def __init__(self, lesson) -> None:  # type: ignore[no-untyped-def]
         from PyQt6.QtWidgets import QApplication
 
+        from juxtanote.app.collecting import set_aside
         from juxtanote.app.look import theme
         from juxtanote.app.main_window import MainWindow
         from juxtanote.app.transport.devices import SimulatedSoundCard
@@ -107,6 +108,7 @@ class Driver:
             Sound(audio, 44_100), build_peaks(audio, 44_100), Path("x.wav")
         )
         self.settle()
+        set_aside()  # as the program does
 
     def settle(self, seconds: float = 60.0) -> None:
         """Let everything that was put aside be done."""

@@ -18,6 +18,7 @@ NO_DISPLAY = (
     "without one: ./run demo --shots DIR"
 )
 SETTLE_MS = 30_000
+SETTLED_MS = 1500  # after a lesson was opened its desk stands
 
 
 def demo_lesson() -> Path:
@@ -66,6 +67,7 @@ def open_window(
     alive: list[QWidget] = [shell]
 
     def furnish() -> None:
+        from juxtanote.app.collecting import set_aside
         from juxtanote.app.main_window import MainWindow
 
         window = MainWindow()
@@ -77,6 +79,8 @@ def open_window(
         QTimer.singleShot(0, window.asking.offer_recovery)
         QTimer.singleShot(2000, window.files.clear_half_written)
         QTimer.singleShot(400, window.show_cautions_once)
+        window.files.opened.connect(lambda: QTimer.singleShot(SETTLED_MS, set_aside))
+        QTimer.singleShot(0, set_aside)
 
     shell.painted.connect(furnish)
     shell.show()

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from juxtanote.app.document import Change, Document, Ticket
+from juxtanote.app.folders import cache_folder
 from juxtanote.app.jobs.runner import Job, JobRunner, Latest
 from juxtanote.app.results import Outdated, Results
 from juxtanote.app.transport.controller import Transport
@@ -92,9 +93,9 @@ class Tasks(QObject):
             return
 
         def work(progress: Progress) -> object:
-            from juxtanote.core.transcribe import measure_recording
+            from juxtanote.core.measured import measured_before
 
-            return measure_recording(sound, progress=progress)
+            return measured_before(sound, cache_folder() / "measured", progress=progress)
 
         self._start("Measuring the recording", work, lambda r: self._on_measured(ticket, r, apply))
 

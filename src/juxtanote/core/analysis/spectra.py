@@ -29,7 +29,7 @@ HARMONICS = (
 """For each window the multiples of a pitch that are laid over it; the high ones carry low strings."""
 N_CHANNELS = BINS_PER_SEMITONE * sum(len(row) for row in HARMONICS)
 FLOOR_DB, RANGE_DB = -70.0, 80.0
-FRAMES_AT_ONCE = 512
+FRAMES_AT_ONCE = 128
 SLOW_WINDOW = 4096
 """From this length on a window is read at every other frame only, and the frames between are means."""
 
@@ -121,7 +121,8 @@ def loud_level(mid: NDArray[np.float32]) -> float:
     usable = len(mid) // block * block
     if usable == 0:
         return max(float(np.sqrt(np.mean(mid**2))) if len(mid) else 0.0, 1e-4)
-    power = np.mean(mid[:usable].reshape(-1, block).astype(np.float64) ** 2, axis=1)
+    blocks = mid[:usable].reshape(-1, block)
+    power = np.einsum("ij,ij->i", blocks, blocks, dtype=np.float64) / block
     return max(float(np.sqrt(np.percentile(power, 95))), 1e-4)
 
 

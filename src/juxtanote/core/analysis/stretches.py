@@ -53,12 +53,17 @@ def whole_middle(sound: Sound) -> NDArray[np.float32]:
 
     def resampled(sign: float) -> NDArray[np.float32]:
         stream = soxr.ResampleStream(sound.sample_rate, SAMPLE_RATE, 1, dtype="float32")
-        parts, total = [], sound.audio.shape[1]
+        total = sound.audio.shape[1]
+        middle = np.zeros(total * SAMPLE_RATE // sound.sample_rate + BLOCK, dtype=np.float32)
+        done = 0
         for start in range(0, total, BLOCK):
             left, right = sound.audio[:, start : start + BLOCK]
             mixed = np.float32(0.5) * (left + np.float32(sign) * right)
-            parts.append(stream.resample_chunk(mixed, last=start + BLOCK >= total))
-        return np.concatenate(parts) if parts else np.zeros(0, dtype=np.float32)
+            part = stream.resample_chunk(mixed, last=start + BLOCK >= total)
+            middle[done : done + len(part)] = part
+            done += len(part)
+        middle.resize(done, refcheck=False)  # in its place: a copy would be as large again
+        return middle
 
     levels = [
         (float(np.sum((left + right) ** 2)), float(np.sum((left - right) ** 2)))
