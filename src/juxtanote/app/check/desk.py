@@ -126,6 +126,7 @@ class CheckDesk(Desk):
         count = len(found.waived) if known else 0
         self.with_waived.setText(f"{labels.SHOW_WAIVED} ({count})" if count else labels.SHOW_WAIVED)
         self.with_waived.setEnabled(bool(count) or self.with_waived.isChecked())
+        self.with_waived.setToolTip("" if self.with_waived.isEnabled() else labels.NONE_WAIVED)
         lines = found.in_order if known else []
         self._order_title.setVisible(bool(lines))
         self._order.setText("\n".join(f"✓  {line}" for line in lines))

@@ -231,6 +231,7 @@ class TeachDesk(Desk):
         typed = bool(phrase.breakdown.strip())
         self._origin.setText(labels.TYPED if typed else labels.GENERATED)
         self.again.setEnabled(typed)
+        self.again.setToolTip("" if typed else labels.AS_GENERATED)
         self._wording.ask(work, then)
 
     def _put_words(self, words: str) -> None:

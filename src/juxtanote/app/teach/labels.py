@@ -14,3 +14,4 @@ FORMATS = {
     ".jams": "JAMS…", ".wav": "Tab as sound…",
 }  # fmt: skip
 NOTHING = "There is nothing to hand out yet: cut a phrase on the Hear desk (F1)."
+AS_GENERATED = "The words are as they were generated: change them first."

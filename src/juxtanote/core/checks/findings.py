@@ -11,6 +11,7 @@ from juxtanote.core.score.note import SLURS, Note
 
 BEND_CENTS = 25.0
 PITCH_CENTS = 40.0
+MOST_IN_ORDER = 0.75  # with fewer of them in tune, pitches are not in order
 LATE_S = 0.030
 QUIET_SLUR_DB = 6.0
 CURL_SEMITONES = 0.75  # up to here a bend is a curl that need not be in tune (common practice)
@@ -221,7 +222,9 @@ def _fine(phrase: Phrase, gaps: list[Gap], found: list[Finding]) -> list[str]:
     problems = {finding.key.split(":")[0] for finding in found}
     pitched = [gap for gap in gaps if gap.pitch_cents is not None]
     near = sum(1 for gap in pitched if abs(gap.pitch_cents or 0.0) < 15)
-    lines = [f"{near} of {len(pitched)} pitches within 15 cents"]
+    lines = []
+    if pitched and near >= MOST_IN_ORDER * len(pitched):
+        lines.append(f"{near} of {len(pitched)} pitches within 15 cents")
     if "twice" not in problems:
         lines.append("no two notes share a string")
     if "slur" not in problems:
