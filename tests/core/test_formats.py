@@ -10,6 +10,7 @@ from pathlib import Path
 
 from hypothesis import given, settings
 
+from juxtanote.core.engrave.paper import A4, wrap
 from juxtanote.core.errors import ImportFileError, JuxtanoteError, LessonFileError
 from juxtanote.core.formats.breakdown import breakdown, generate_breakdown
 from juxtanote.core.formats.csv_notes import (
@@ -33,7 +34,7 @@ from juxtanote.core.formats.lesson_json import lesson_from_text, lesson_text
 from juxtanote.core.formats.midi import read_midi, write_midi
 from juxtanote.core.formats.musicxml import write_musicxml
 from juxtanote.core.formats.musicxml_read import read_musicxml
-from juxtanote.core.formats.pages import HEIGHT, WIDTH, lay_out, wrap
+from juxtanote.core.formats.pages import lay_out
 from juxtanote.core.formats.text_tab import bend_name, write_text_tab
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.theory.tuning import Guitar
@@ -304,9 +305,9 @@ class TestPages(unittest.TestCase):
         for page in pages:
             for stroke in page.strokes:
                 for x, y in stroke.points:
-                    self.assertTrue(0 <= x <= WIDTH and 0 <= y <= HEIGHT)
+                    self.assertTrue(0 <= x <= A4.width and 0 <= y <= A4.height)
             for words in page.words:
-                self.assertTrue(0 <= words.x <= WIDTH and 0 <= words.y <= HEIGHT)
+                self.assertTrue(0 <= words.x <= A4.width and 0 <= words.y <= A4.height)
 
     def test_every_fret_stands_on_the_page(self) -> None:
         texts = [w.text for page in lay_out(small_lesson()) for w in page.words if w.bold]

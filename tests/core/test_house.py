@@ -17,7 +17,7 @@ LAYERS = {
     "errors": 0, "progress": 0, "units": 0, "parallel": 0,
     "theory": 1, "audio": 1,
     "analysis": 2, "score": 2,
-    "align": 3, "fretboard": 3, "synth": 3,
+    "align": 3, "engrave": 3, "fretboard": 3, "synth": 3,
     "formats": 4, "checks": 4, "practice": 4,
     "transcribe": 5,
     "measured": 6,

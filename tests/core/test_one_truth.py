@@ -177,8 +177,9 @@ class TestVariants(unittest.TestCase):
 
     def test_the_handout_prints_them_under_their_phrase(self) -> None:
         texts = [w.text for page in lay_out(self.lesson) for w in page.words]
-        self.assertLess(texts.index("A"), texts.index("A, 3 semitones up"))
-        self.assertLess(texts.index("A, 3 semitones up"), texts.index("B ×2"))
+        variant = texts.index("A, 3 semitones up")
+        self.assertLess(texts.index("A"), variant)
+        self.assertIn("B", texts[variant:])
 
 
 class TestParts(unittest.TestCase):

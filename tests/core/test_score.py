@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import Focus, Lesson, LogEntry, Part, Phrase, Variation
 from juxtanote.core.score.note import HeardNote, Note, RunnerUp, WrittenNote
-from juxtanote.core.score.rhythm import count_word, quantise, rests_of, write_phrase
+from juxtanote.core.score.rhythm import count_word, quantise, write_phrase
 from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.score.values import bars_of
 from tests.lessons import note, small_lesson
 
 
@@ -246,9 +247,7 @@ class TestEdits(unittest.TestCase):
 class TestRests(unittest.TestCase):
     """Rests as engravers place them: the largest that stand on their own multiples (common practice)."""
 
-    def rests(
-        self, spans: list[tuple[str, str]], end: int = 4, **metre: int
-    ) -> list[tuple[str, str]]:
+    def rests(self, spans: list[tuple[str, str]], **metre: int) -> list[tuple[str, str]]:
         """Give the rests of a bar whose notes are (onset, length)."""
         notes = []
         for k, (onset, length) in enumerate(spans):
@@ -256,8 +255,8 @@ class TestRests(unittest.TestCase):
                 1, 5, onset_beats=Fraction(onset), duration_beats=Fraction(length)
             )
             notes.append(Note(k + 1, HeardNote(float(k), k + 0.5, 69.0, -18.0, 0.9), written))
-        found = rests_of(notes, Fraction(0), Fraction(end), TimeMap(**metre))
-        return [(str(r.onset_beats), str(r.duration_beats)) for r in found]
+        bar = bars_of(notes, range(0, 1), TimeMap(**metre))[0]
+        return [(str(m.onset), str(m.length)) for m in bar if m.is_rest]
 
     def test_gaps_are_filled_from_beat_to_beat(self) -> None:
         self.assertEqual(self.rests([]), [("0", "4")])
@@ -274,7 +273,7 @@ class TestRests(unittest.TestCase):
     def test_compound_beats_rest_whole(self) -> None:
         metre = {"beats_per_bar": 2, "division": 3}
         self.assertEqual(
-            self.rests([("0", "1/3")], 2, **metre), [("1/3", "1/3"), ("2/3", "1/3"), ("1", "1")]
+            self.rests([("0", "1/3")], **metre), [("1/3", "1/3"), ("2/3", "1/3"), ("1", "1")]
         )
 
     def test_a_note_that_sounds_into_the_bar_leaves_no_rest(self) -> None:

@@ -28,10 +28,11 @@ from juxtanote.core.formats.lesson_file import load_lesson
 from juxtanote.core.formats.lesson_json import lesson_text
 from juxtanote.core.formats.lesson_json import schema as made_schema
 from juxtanote.core.formats.midi import write_midi
-from juxtanote.core.formats.musicxml import split_length, write_musicxml
+from juxtanote.core.formats.musicxml import write_musicxml
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.score.timing import recounted
+from juxtanote.core.score.values import split_length
 from juxtanote.core.theory.scales import SCALES, spell_in_key, spell_tonic
 from juxtanote.core.units import hz_to_midi, midi_to_hz
 from tests.lessons import note, small_lesson
@@ -342,13 +343,13 @@ class TestSchemas(unittest.TestCase):
         for numerator in range(1, 97):
             length = Fraction(numerator, 24)
             parts = split_length(length)
-            self.assertEqual(sum(p[0] for p in parts), length)
-            for value, name, dots, tuplet in parts:
-                written = Fraction(_TYPES[name]) * (Fraction(3, 2) if dots else 1)
-                if tuplet:
-                    written *= Fraction(tuplet[1], tuplet[0])
-                if name != "128th":
-                    self.assertEqual(written, value)
+            self.assertEqual(sum(p.quarters for p in parts), length)
+            for part in parts:
+                written = Fraction(_TYPES[part.base]) * (Fraction(3, 2) if part.dots else 1)
+                if part.tuplet:
+                    written *= Fraction(part.tuplet[1], part.tuplet[0])
+                if part.base != "128th":
+                    self.assertEqual(written, part.quarters)
 
     def test_lessons_fit_their_schema(self) -> None:
         """JSON Schema draft 2020-12, checked by the package jsonschema."""

@@ -48,9 +48,7 @@ def name_of(sound: Sound) -> str:
     return f"{digest.hexdigest()}.json"
 
 
-def measured_before(
-    sound: Sound, folder: Path, *, progress: Progress = no_progress
-) -> Measured:
+def measured_before(sound: Sound, folder: Path, *, progress: Progress = no_progress) -> Measured:
     """Give what was measured of a recording, measuring it where `folder` does not know it yet."""
     path = folder / name_of(sound)
     known = _read(path)

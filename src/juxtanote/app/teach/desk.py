@@ -20,7 +20,8 @@ from juxtanote.app.teach import labels
 from juxtanote.app.teach.paper import measure_words, paint_page
 from juxtanote.app.widgets.desk import Desk, News
 from juxtanote.app.widgets.parts import Panel, heading, soft
-from juxtanote.core.formats.pages import HEIGHT, WIDTH, Page, PhraseBlocks, lay_out
+from juxtanote.core.engrave.paper import A4, Page, Paper
+from juxtanote.core.formats.pages import PhraseBlocks, lay_out
 from juxtanote.core.progress import Progress
 from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import Lesson, Phrase
@@ -46,12 +47,17 @@ class Pages(QWidget):
         self.update()
 
     @property
+    def paper(self) -> Paper:
+        """What the pages are printed on."""
+        return self._pages[0].paper if self._pages else A4
+
+    @property
     def scale(self) -> float:
         """Pixels to the millimetre."""
-        return max(self.width() - 2 * GAP, 200) / WIDTH
+        return max(self.width() - 2 * GAP, 200) / self.paper.full_width
 
     def _height(self) -> int:
-        return int(len(self._pages) * (HEIGHT * self.scale + GAP) + GAP)
+        return int(len(self._pages) * (self.paper.full_height * self.scale + GAP) + GAP)
 
     def resizeEvent(self, event: object) -> None:
         self.setFixedHeight(self._height())
@@ -62,16 +68,18 @@ class Pages(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         seen = event.rect() if event is not None else self.rect()
-        height = HEIGHT * self.scale + GAP
+        scale, paper = self.scale, self.paper
+        across, down = int(paper.full_width * scale), int(paper.full_height * scale)
+        height = paper.full_height * scale + GAP
         first = max(int((seen.top() - GAP) / height), 0)
         for number in range(first, min(int((seen.bottom() - GAP) / height) + 1, len(self._pages))):
             painter.save()
             painter.translate(GAP, GAP + number * height)
             painter.setPen(pen("rule", 1))
             painter.setBrush(Qt.GlobalColor.white)
-            painter.drawRect(0, 0, int(WIDTH * self.scale), int(HEIGHT * self.scale))
-            painter.setClipRect(0, 0, int(WIDTH * self.scale), int(HEIGHT * self.scale))
-            paint_page(painter, self._pages[number], self.scale)
+            painter.drawRect(0, 0, across, down)
+            painter.setClipRect(0, 0, across, down)
+            paint_page(painter, self._pages[number], paper.large * scale)
             painter.restore()
 
 

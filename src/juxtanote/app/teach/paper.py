@@ -19,7 +19,7 @@ from PyQt6.QtGui import (
 
 from juxtanote.app.look.theme import FAMILY
 from juxtanote.core.audio.write import write_whole
-from juxtanote.core.formats.pages import HEIGHT, POINT, WIDTH, Block, Page
+from juxtanote.core.engrave.paper import A4, POINT, Block, Page
 
 INK, SOFT, PAPER = QColor("#16181B"), QColor("#5B5F63"), QColor("#FFFFFF")
 
@@ -77,9 +77,19 @@ def _paint_block(painter: QPainter, block: Block, top: float, scale: float) -> N
             pen.setCapStyle(Qt.PenCapStyle.RoundCap)
             pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
             pens[key] = pen
-        painter.setPen(pens[key])
+        pen = pens[key]
+        if stroke.dashed:
+            pen = QPen(pen)
+            pen.setDashPattern([5.0, 5.0])
+        painter.setPen(pen)
         points = [QPointF(x * scale, (y + top) * scale) for x, y in stroke.points]
         painter.drawPolyline(QPolygonF(points))
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(INK)
+    for shape in block.shapes:
+        corners = [QPointF(x * scale, (y + top) * scale) for x, y in shape.points]
+        painter.drawPolygon(QPolygonF(corners), Qt.FillRule.WindingFill)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
     for words in block.words:
         painter.setFont(_font(words.size, words.bold, scale))
         metrics = QFontMetricsF(painter.font())
@@ -96,11 +106,14 @@ def _paint_block(painter: QPainter, block: Block, top: float, scale: float) -> N
 
 
 def write_pdf(pages: list[Page], path: Path, title: str) -> None:
-    """Write pages as an A4 PDF, whole or not at all."""
+    """Write pages as a PDF on their own paper, whole or not at all."""
+    paper = pages[0].paper if pages else A4
 
     def fill(partial: Path) -> None:
         writer = QPdfWriter(str(partial))
-        size = QPageSize(QSizeF(WIDTH, HEIGHT), QPageSize.Unit.Millimeter, "A4")
+        size = QPageSize(
+            QSizeF(paper.full_width, paper.full_height), QPageSize.Unit.Millimeter, paper.name
+        )
         layout = QPageLayout(size, QPageLayout.Orientation.Portrait, QMarginsF(0, 0, 0, 0))
         writer.setPageLayout(layout)
         writer.setResolution(600)
@@ -112,7 +125,7 @@ def write_pdf(pages: list[Page], path: Path, title: str) -> None:
         for number, page in enumerate(pages):
             if number:
                 writer.newPage()
-            paint_page(painter, page, 600 / 25.4)
+            paint_page(painter, page, paper.large * 600 / 25.4)
         painter.end()
 
     write_whole(path, fill)
@@ -120,9 +133,11 @@ def write_pdf(pages: list[Page], path: Path, title: str) -> None:
 
 def page_image(page: Page, scale: float) -> QImage:
     """Give a page as a picture, `scale` pixels to the millimetre."""
-    image = QImage(round(WIDTH * scale), round(HEIGHT * scale), QImage.Format.Format_RGB32)
+    paper = page.paper
+    size = QSizeF(paper.full_width * scale, paper.full_height * scale).toSize()
+    image = QImage(size, QImage.Format.Format_RGB32)
     image.fill(PAPER)
     painter = QPainter(image)
-    paint_page(painter, page, scale)
+    paint_page(painter, page, paper.large * scale)
     painter.end()
     return image

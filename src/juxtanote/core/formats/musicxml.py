@@ -10,17 +10,13 @@ from juxtanote.core.score.lesson import Lesson, Part
 from juxtanote.core.score.note import SLURS, Note
 from juxtanote.core.score.rhythm import swing_of
 from juxtanote.core.score.timeline import notes_of_part
+from juxtanote.core.score.values import BEAMS, Moment, Value, bars_of
 from juxtanote.core.theory.chords import known_chord
 from juxtanote.core.theory.keys import known_key
 from juxtanote.core.theory.pitch import SHARP_NAMES
 from juxtanote.core.theory.scales import spell_in_key
 
 DIVISIONS = 48  # per quarter: sixteenths, triplets, sextuplets and thirty-seconds are exact
-_TYPES = (
-    (Fraction(4), "whole"), (Fraction(2), "half"), (Fraction(1), "quarter"),
-    (Fraction(1, 2), "eighth"), (Fraction(1, 4), "16th"), (Fraction(1, 8), "32nd"),
-    (Fraction(1, 16), "64th"), (Fraction(1, 32), "128th"),
-)  # fmt: skip
 _MODES = frozenset(
     {"major", "minor", "dorian", "phrygian", "lydian", "mixolydian", "aeolian", "locrian"}
 )
@@ -47,7 +43,7 @@ def write_musicxml(lesson: Lesson) -> str:
         ET.SubElement(score_part, "part-name").text = part.name or "Guitar"
     each = {part.ident: _bars(lesson, part.ident) for part in lesson.parts}
     used = [bar for bars in each.values() for bar in bars]
-    numbers = range(min(used), max(used) + 1) if used else range(0, 1)
+    numbers = range(min(used), _last_bar(lesson, each) + 1) if used else range(0, 1)
     for part in lesson.parts:
         _part(root, lesson, part, each[part.ident], numbers)
     ET.indent(root)
@@ -61,9 +57,10 @@ def _part(
     element = ET.SubElement(root, "part", id=f"P{part.ident}")
     slurs = _slur_pairs([note for notes in bars.values() for note in notes])
     lines, chords = _bar_lines(lesson, part.ident, bars), dict(lesson.chords)
-    per_bar = lesson.time_map.beats_per_bar
-    pickup = _pickup_start(lesson, numbers)
-    for index, bar in enumerate(numbers):
+    everything = sorted((note for notes in bars.values() for note in notes), key=_by_written)
+    pickup = _pickup_start(lesson, numbers) if numbers.start < 0 else None
+    written = bars_of(everything, numbers, lesson.time_map, pickup=pickup)
+    for index, (bar, moments) in enumerate(zip(numbers, written, strict=True)):
         measure = ET.SubElement(element, "measure", number=str(bar + 1))
         if bar < 0:
             measure.set("implicit", "yes")
@@ -72,8 +69,7 @@ def _part(
             _attributes(measure, lesson, part)
         for symbol in chords.get(bar + 1, "").split():
             _harmony(measure, symbol)
-        start = Fraction(bar * per_bar) if index or bar >= 0 else pickup
-        _fill_measure(measure, bars.get(bar, []), (bar, start), lesson, slurs)
+        _fill_measure(measure, moments, lesson, slurs)
         lines.get(bar, _BarLines()).write_right(measure)
 
 
@@ -82,6 +78,24 @@ def _pickup_start(lesson: Lesson, numbers: range) -> Fraction:
     onsets = [n.written.onset_beats for p in lesson.phrases for n in p.notes]
     first = min((o for o in onsets if o is not None), default=Fraction(0))
     return max(Fraction(first // 1), Fraction(numbers.start * lesson.time_map.beats_per_bar))
+
+
+def _last_bar(lesson: Lesson, each: dict[int, dict[int, list[Note]]]) -> int:
+    """Give the bar in which the last note of all parts ends."""
+    notes = [
+        note
+        for bars in each.values()
+        for bar in (max(bars, default=None),)
+        if bar is not None
+        for note in bars[bar]
+    ]
+    ends = [_by_written(n)[0] + (n.written.duration_beats or Fraction(0)) for n in notes]
+    begun = max(bar for bars in each.values() for bar in bars)
+    return max(begun, -int(-max(ends) // lesson.time_map.beats_per_bar) - 1)
+
+
+def _by_written(note: Note) -> tuple[Fraction, int]:
+    return note.written.onset_beats or Fraction(0), -note.written.string
 
 
 def _bars(lesson: Lesson, part: int) -> dict[int, list[Note]]:
@@ -252,77 +266,23 @@ def _spelled(midi: int, key: str) -> tuple[str, int, int]:
     return step, alter, natural // 12 - 1
 
 
-def split_length(length: Fraction) -> list[tuple[Fraction, str, int, tuple[int, int] | None]]:
-    """Split a length in quarters into writable ones: (length, type, dots, tuplet).
-
-    `tuplet` is (actual, normal) where the value stands in one.
-
-    Examples
-    --------
-    >>> [(str(l), t, d) for l, t, d, _ in split_length(Fraction(5, 4))]
-    [('1', 'quarter', 0), ('1/4', '16th', 0)]
-    """
-    parts: list[tuple[Fraction, str, int, tuple[int, int] | None]] = []
-    left = length
-    while left > 0:
-        found = _one_value(left)
-        if found is None:
-            fitting = [f for f, _ in _TYPES if f <= left] + [
-                f * Fraction(2, 3) for f, _ in _TYPES if f * Fraction(2, 3) <= left
-            ]
-            step = max(fitting, default=left)
-            found = _one_value(step) or (left, "128th", 0, None)
-        parts.append(found)
-        left -= found[0]
-    return parts
-
-
-def _one_value(length: Fraction) -> tuple[Fraction, str, int, tuple[int, int] | None] | None:
-    for value, name in _TYPES:
-        if length == value:
-            return length, name, 0, None
-        if length == value * Fraction(3, 2):
-            return length, name, 1, None
-        if length == value * Fraction(2, 3):
-            return length, name, 0, (3, 2)
-    return None
-
-
 def _fill_measure(
     measure: ET.Element,
-    notes: list[Note],
-    where: tuple[int, Fraction],
+    moments: list[Moment],
     lesson: Lesson,
     slurs: dict[int, list[tuple[str, str, int]]],
 ) -> None:
-    """Write notes and rests so that the bar adds up exactly."""
-    per_bar = lesson.time_map.beats_per_bar
+    """Write notes and rests; they fill the bar exactly."""
     quarter = lesson.time_map.quarters_per_beat
-    bar, now = where
-    end = Fraction((bar + 1) * per_bar)
-    stops = sorted({n.written.onset_beats or now for n in notes})
-    for index, stop in enumerate(stops):
-        here = [n for n in notes if (n.written.onset_beats or Fraction(0)) == stop]
-        graces = [n for n in here if not n.written.duration_beats]
-        full = [n for n in here if n.written.duration_beats]
-        if stop > now:
-            _rest(measure, (stop - now) * quarter)
-            now = stop
-        for grace in graces:
-            _note(measure, grace, lesson, slurs, None, chord=False)
-        if not full:
+    for moment in moments:
+        if moment.is_rest:
+            _rest(measure, moment, quarter)
             continue
-        limit = stops[index + 1] if index + 1 < len(stops) else end
-        longest = max(n.written.duration_beats or Fraction(0) for n in full)
-        length = min(longest, limit - stop)
-        for number, value in enumerate(split_length(length * quarter)):
-            ties = (number > 0, number < len(split_length(length * quarter)) - 1)
-            for order, note in enumerate(full):
-                _note(measure, note, lesson, slurs, value, chord=order > 0, ties=ties)
-        now = stop + length
-    if now < end:
-        _rest(measure, (end - now) * quarter)
-    _join_beats(measure, where[1] * quarter, quarter)
+        ties = (moment.is_held, moment.holds_on)
+        for order, note in enumerate(moment.notes):
+            chord = order > 0 and moment.value is not None
+            _note(measure, note, lesson, slurs, moment.value, chord=chord, ties=ties)
+    _join_beats(measure, moments[0].onset * quarter, quarter)
 
 
 def _join_beats(measure: ET.Element, start: Fraction, beat: Fraction) -> None:
@@ -341,7 +301,7 @@ def _join_beats(measure: ET.Element, start: Fraction, beat: Fraction) -> None:
                 ET.SubElement(_notations_of(element), "tuplet", type=kind)
         row: list[ET.Element] = []
         for element in inside:
-            level = _BEAMS.get(element.findtext("type") or "", 0)
+            level = BEAMS.get(element.findtext("type") or "", 0)
             if level and element.find("rest") is None:
                 row.append(element)
                 continue
@@ -350,14 +310,11 @@ def _join_beats(measure: ET.Element, start: Fraction, beat: Fraction) -> None:
         _beam(row)
 
 
-_BEAMS = {"eighth": 1, "16th": 2, "32nd": 3, "64th": 4}
-
-
 def _beam(row: list[ET.Element]) -> None:
     """Join a row of short notes; a shorter one alone among longer ones has a hook."""
     if len(row) < 2:
         return
-    levels = [_BEAMS[element.findtext("type") or ""] for element in row]
+    levels = [BEAMS[element.findtext("type") or ""] for element in row]
     for index, element in enumerate(row):
         place = list(element).index(_notations_of(element))
         for level in range(1, levels[index] + 1):
@@ -377,27 +334,29 @@ def _notations_of(element: ET.Element) -> ET.Element:
     return ET.SubElement(element, "notations") if found is None else found
 
 
-def _rest(measure: ET.Element, length: Fraction) -> None:
-    for value, name, dots, tuplet in split_length(length):
-        element = ET.SubElement(measure, "note")
-        ET.SubElement(element, "rest")
-        ET.SubElement(element, "duration").text = str(_divisions(value))
-        ET.SubElement(element, "voice").text = "1"
-        _type(element, name, dots, tuplet)
+def _rest(measure: ET.Element, moment: Moment, quarter: Fraction) -> None:
+    element = ET.SubElement(measure, "note")
+    rest = ET.SubElement(element, "rest")
+    ET.SubElement(element, "duration").text = str(_divisions(moment.length * quarter))
+    ET.SubElement(element, "voice").text = "1"
+    if moment.value is None:
+        rest.set("measure", "yes")
+    else:
+        _type(element, moment.value)
 
 
 def _divisions(length: Fraction) -> int:
     return int(length * DIVISIONS)
 
 
-def _type(element: ET.Element, name: str, dots: int, tuplet: tuple[int, int] | None) -> None:
-    ET.SubElement(element, "type").text = name
-    for _ in range(dots):
+def _type(element: ET.Element, value: Value) -> None:
+    ET.SubElement(element, "type").text = value.base
+    for _ in range(value.dots):
         ET.SubElement(element, "dot")
-    if tuplet:
+    if value.tuplet:
         change = ET.SubElement(element, "time-modification")
-        ET.SubElement(change, "actual-notes").text = str(tuplet[0])
-        ET.SubElement(change, "normal-notes").text = str(tuplet[1])
+        ET.SubElement(change, "actual-notes").text = str(value.tuplet[0])
+        ET.SubElement(change, "normal-notes").text = str(value.tuplet[1])
 
 
 def _note(
@@ -405,7 +364,7 @@ def _note(
     note: Note,
     lesson: Lesson,
     slurs: dict[int, list[tuple[str, str, int]]],
-    value: tuple[Fraction, str, int, tuple[int, int] | None] | None,
+    value: Value | None,
     *,
     chord: bool,
     ties: tuple[bool, bool] = (False, False),
@@ -422,7 +381,7 @@ def _note(
         ET.SubElement(pitch, "alter").text = str(alter)
     ET.SubElement(pitch, "octave").text = str(octave)
     if value is not None:
-        ET.SubElement(element, "duration").text = str(_divisions(value[0]))
+        ET.SubElement(element, "duration").text = str(_divisions(value.quarters))
     for flag, kind in zip(ties, ("stop", "start"), strict=True):
         if flag:
             ET.SubElement(element, "tie", type=kind)
@@ -430,7 +389,7 @@ def _note(
     if value is None:
         ET.SubElement(element, "type").text = "16th"
     else:
-        _type(element, value[1], value[2], value[3])
+        _type(element, value)
     if "dead" in note.written.techniques:
         ET.SubElement(element, "notehead").text = "x"
     notations = ET.SubElement(element, "notations")

@@ -260,7 +260,7 @@ def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
         else:
             onset, room = later if later is not None else Fraction(round(beats[index])), Fraction(0)
         for note in groups[index]:
-            length = _length(note, room, sounding[note.ident]) if room else Fraction(0)
+            length = _length(note, onset, room, sounding[note.ident]) if room else Fraction(0)
             notes.append(_timed(note, onset, length))
     fresh = {note.ident: note for note in notes}
     ordered = tuple(fresh[note.ident] for note in phrase.notes)
@@ -341,15 +341,28 @@ _LENGTH_VALUES = np.array([float(step) for step in _LENGTHS])
 _LENGTH_PRICES = np.array([0.02 * step.denominator for step in _LENGTHS])
 
 
-def _length(note: Note, room: Fraction, sounding: float) -> Fraction:
-    """Write how long a note is held (`sounding` beats): to the next one, or to a clear stop before it."""
+def _length(note: Note, onset: Fraction, room: Fraction, sounding: float) -> Fraction:
+    """Write how long a note is held (`sounding` beats): to the next one, or to a clear stop before it.
+
+    It stops where its own beat is divided: a note in halves of the beat does not end on a third of it.
+    """
     if "let-ring" in note.written.techniques or sounding > 0.62 * float(room):
         return room
     fitting = bisect_right(_LENGTHS, room)
-    if not fitting:
-        return room
     costs = np.abs(_LENGTH_VALUES[:fitting] - sounding) + _LENGTH_PRICES[:fitting]
-    return _LENGTHS[int(np.argmin(costs))]
+    for choice in np.argsort(costs, kind="stable"):
+        if _divides_alike(onset, _LENGTHS[int(choice)], room):
+            return _LENGTHS[int(choice)]
+    return room
+
+
+def _divides_alike(onset: Fraction, length: Fraction, room: Fraction) -> bool:
+    end = onset + length
+    if onset.denominator % 3 == 0:
+        return end.denominator in (1, 3, 6)
+    if end.denominator % 3:
+        return True
+    return onset.denominator == 1 and (onset + room).denominator % 3 == 0
 
 
 COUNT_WORDS = {
@@ -419,6 +432,8 @@ def _beam_count(quarters: Fraction) -> int:
 
 REST_VALUES = tuple(Fraction(*value) for value in ((4, 1), (2, 1), (1, 1), (1, 2), (1, 4), (1, 8)))
 COMPOUND_VALUES = tuple(Fraction(*value) for value in ((1, 1), (2, 3), (1, 3), (1, 6), (1, 12)))
+HALVED_VALUES = tuple(Fraction(*value) for value in ((1, 2), (1, 4), (1, 8), (1, 16)))
+"""Where a compound beat falls into halves after all: dotted values."""
 TRIPLET_VALUES = tuple(Fraction(*value) for value in ((2, 3), (1, 3), (1, 6)))
 CLIPPED = frozenset({"staccato", "palm-mute", "dead"})
 """Notes that are written as long as it is to the next, though they stop before: their sign says so."""
@@ -432,38 +447,16 @@ class Rest:
     duration_beats: Fraction
 
 
-def rests_of(
-    notes: Sequence[Note], start: Fraction, end: Fraction, time_map: TimeMap
-) -> list[Rest]:
-    """List the rests between two places in beats, as they are written: never over a beat that counts.
-
-    `notes` are those of one part by onset, from before `start` on where they sound into it.
-    """
-    rests: list[Rest] = []
-    at = start
-    timed = [(n.written.onset_beats, n) for n in notes if n.written.onset_beats is not None]
-    for index, (onset, note) in enumerate(timed):
-        if onset >= end:
-            break
-        if onset > at:
-            rests += _filled(at, onset, start, time_map)
-        until = onset + (note.written.duration_beats or Fraction(0))
-        if note.written.techniques & CLIPPED:
-            following = next((o for o, _ in timed[index + 1 :] if o > onset), onset + 1)
-            until = max(until, min(following, onset + 1))
-        at = max(at, until)
-    if at < end:
-        rests += _filled(at, end, start, time_map)
-    return rests
-
-
-def _filled(start: Fraction, end: Fraction, bar: Fraction, time_map: TimeMap) -> list[Rest]:
+def fill_with_rests(start: Fraction, end: Fraction, bar: Fraction, time_map: TimeMap) -> list[Rest]:
     """Fill a gap with the largest rests that stand on their own multiples, counted from the bar."""
     found: list[Rest] = []
     while start < end:
         inside = start - bar
         if time_map.is_compound:
-            values = COMPOUND_VALUES
+            halved = inside.denominator % 3 and (end - start).denominator % 3
+            values = HALVED_VALUES if halved and inside.denominator > 1 else COMPOUND_VALUES
+            if halved and end - start < Fraction(1, 3):
+                values = HALVED_VALUES
         else:
             third = (inside.denominator % 3 == 0) or (
                 (end - start).denominator % 3 == 0 and end - start < 1

@@ -1,0 +1,113 @@
+"""What the signs mean: of those that are used, and of no others."""
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+
+from juxtanote.core.engrave import marks
+from juxtanote.core.engrave.paper import Block, Measure, Paper, Sketch
+from juxtanote.core.score.lesson import Phrase
+from juxtanote.core.score.note import Note
+
+COLUMNS, ROW = 3, 5.6
+SIGN_ROOM = 14.0
+Draw = Callable[[Sketch, float, float], None]
+
+
+@dataclass(frozen=True, slots=True)
+class _Entry:
+    means: str
+    draw: Draw
+    is_used: Callable[[Note], bool]
+
+
+def _has(*tags: str) -> Callable[[Note], bool]:
+    return lambda note: bool(note.written.techniques & set(tags))
+
+
+def _word(text: str, size: float = 7.0, bold: bool = False) -> Draw:
+    return lambda s, x, y: s.say(x, y, text, size, bold=bold)
+
+
+def _arc(s: Sketch, x: float, y: float) -> None:
+    for at, fret in ((x + 1, "5"), (x + 9, "7")):
+        s.say(at, y, fret, 8, bold=True, anchor="middle")
+    marks.arc(s, x + 1, x + 9, y - 2.6)
+
+
+def _slide(s: Sketch, x: float, y: float) -> None:
+    for at, fret in ((x + 1, "5"), (x + 9, "7")):
+        s.say(at, y, fret, 8, bold=True, anchor="middle")
+    s.line((x + 3, y - 0.2), (x + 7, y - 1.8), width=0.25)
+
+
+def _bend(s: Sketch, x: float, y: float) -> None:
+    s.line(*((x + 1 + 2.4 * t, y - 2.8 * t * t) for t in (0, 0.25, 0.5, 0.75, 1)), width=0.22)
+    s.fill((x + 3.4, y - 3.5), (x + 2.7, y - 2.2), (x + 4.1, y - 2.2))
+    s.say(x + 5.0, y - 0.8, "full", 6)
+
+
+def _pre_bend(s: Sketch, x: float, y: float) -> None:
+    s.line((x + 2, y), (x + 2, y - 2.8), width=0.22)
+    s.fill((x + 2, y - 3.5), (x + 1.3, y - 2.2), (x + 2.7, y - 2.2))
+
+
+def _release(s: Sketch, x: float, y: float) -> None:
+    s.line(*((x + 1 + 3.0 * t, y - 3.0 + 2.4 * t * t) for t in (0, 0.25, 0.5, 0.75, 1)), width=0.22)
+    s.fill((x + 4.0, y - 0.1), (x + 3.1, y - 1.3), (x + 4.4, y - 1.4))
+
+
+def _dashed(word: str) -> Draw:
+    def draw(s: Sketch, x: float, y: float) -> None:
+        s.say(x, y, word, 6)
+        begin = x + 1.2 * len(word) + 0.8
+        s.line((begin, y - 0.6), (begin + 4.0, y - 0.6), width=0.18, dashed=True)
+
+    return draw
+
+
+ENTRIES = (
+    _Entry("pick down, up", _word("⊓  ∨"), lambda n: n.written.stroke in ("down", "up")),
+    _Entry(
+        "thumb, index, middle, ring", _word("p i m a"),
+        lambda n: n.written.stroke in ("thumb", "index", "middle", "ring"),
+    ),
+    _Entry("fingers of the fretting hand", _word("1 2 3 4"), lambda n: bool(n.written.finger)),
+    _Entry("slurred: hammered on or pulled off", _arc, _has("hammer-on", "pull-off")),
+    _Entry("tapped", _word("T"), _has("tap")),
+    _Entry("slide", _slide, _has("slide")),
+    _Entry("bend, in whole tones", _bend, lambda n: "bend" in n.written.techniques),
+    _Entry("bent before it is struck", _pre_bend, _has("pre-bend")),
+    _Entry("let the bend down", _release, _has("release")),
+    _Entry("vibrato", lambda s, x, y: marks.wave(s, x, x + 9, y - 1.0), _has("vibrato")),
+    _Entry("dead: struck, no pitch", _word("×", 8.5, True), _has("dead")),
+    _Entry("natural harmonic", _word("⟨12⟩", 8.0, True), _has("natural-harmonic")),
+    _Entry("pinch harmonic", _word("P.H."), _has("pinch-harmonic")),
+    _Entry("palm on the strings", _dashed("P.M."), _has("palm-mute")),
+    _Entry("keep it sounding", _dashed("let ring"), _has("let-ring")),
+    _Entry("with the slide bar", _dashed("slide bar"), _has("bar")),
+    _Entry("rake over damped strings", _dashed("rake"), _has("rake")),
+    _Entry("short", _word("•", 7), _has("staccato")),
+    _Entry("grace note, just before", _word("5", 6.5, True), _has("grace")),
+)  # fmt: skip
+HELD = "held on, not struck again"
+
+
+def legend(
+    phrases: Iterable[Phrase], paper: Paper, measure: Measure, *, holds: bool
+) -> list[Block]:
+    """Set what the signs in these phrases mean; nothing where none is used."""
+    notes = [note for phrase in phrases for note in phrase.notes]
+    used = [entry for entry in ENTRIES if any(entry.is_used(note) for note in notes)]
+    drawn: list[tuple[Draw, str]] = [(entry.draw, entry.means) for entry in used]
+    if holds:
+        drawn.append((_word("(5)", 8.0, True), HELD))
+    column = paper.room / COLUMNS
+    blocks = []
+    for start in range(0, len(drawn), COLUMNS):
+        sketch = Sketch()
+        for k, (draw, means) in enumerate(drawn[start : start + COLUMNS]):
+            x = paper.margin + column * k
+            draw(sketch, x, ROW - 1.2)
+            sketch.say(x + SIGN_ROOM, ROW - 1.2, means, 7, soft=True)
+        blocks.append(sketch.block(ROW))
+    return blocks

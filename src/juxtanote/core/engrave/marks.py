@@ -1,0 +1,175 @@
+"""Techniques as they are drawn on and over the strings."""
+
+from dataclasses import dataclass
+
+from juxtanote.core.engrave.paper import Measure, Sketch
+from juxtanote.core.engrave.spacing import FRET_SIZE, GRACE_SIZE, SMALL, fret_text
+from juxtanote.core.score.note import SLURS, Note
+
+LINE_GAP = 3.0
+PEAK = 3.2  # how far over the strings bends reach
+WORDS = (("palm-mute", "P.M."), ("let-ring", "let ring"), ("bar", "slide bar"), ("rake", "rake"))
+"""What is written as a word with a dashed line over all notes that it holds for (common practice)."""
+SIGNS = (("staccato", "•"), ("tap", "T"), ("pinch-harmonic", "P.H."), ("natural-harmonic", "N.H."))
+"""What is written over each note."""
+WIDEST_MEASURED_S = 30.0
+
+
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """Where a note stands: `x`, how far its room goes, and the note that its string sounded before."""
+
+    note: Note
+    x: float
+    end: float
+    y: float
+    before: float | None = None  # x of the note before on its string
+    rises: bool = True  # whether that one lay lower
+    is_held: bool = False
+    label: str = ""  # how far it and those struck with it are bent; of one of them
+
+
+def half_width(spot: Spot, measure: Measure) -> float:
+    """Give half the width of a fret number, with a little air."""
+    size = FRET_SIZE if spot.note.written.duration_beats else GRACE_SIZE
+    return 0.5 * measure(fret_text(spot.note, held=spot.is_held), size, True) + 0.4
+
+
+def draw_number(sketch: Sketch, spot: Spot) -> None:
+    """Write the fret on its string."""
+    size = FRET_SIZE if spot.note.written.duration_beats else GRACE_SIZE
+    text = fret_text(spot.note, held=spot.is_held)
+    sketch.say(spot.x, spot.y + 1.05, text, size, bold=True, anchor="middle", cleared=True)
+
+
+def draw_marks(sketch: Sketch, spot: Spot, top: float, measure: Measure) -> None:
+    """Draw what belongs to one note: slur, slide, bend, vibrato."""
+    tags, half = spot.note.written.techniques, half_width(spot, measure)
+    if tags & SLURS and spot.before is not None:
+        arc(sketch, spot.before, spot.x, spot.y - 1.5)
+    if "slide" in tags:
+        slide(sketch, spot, half)
+    reach = spot.x + half
+    if tags & {"bend", "pre-bend"}:
+        reach = bend(sketch, spot, half, top - PEAK, measure)
+    if "vibrato" in tags:
+        wave(sketch, reach, max(spot.end - 0.8, reach + 3.0), top - PEAK)
+
+
+def arc(sketch: Sketch, start: float, end: float, y: float) -> None:
+    """Draw an arc from one place to another."""
+    height = min(1.5, 0.25 * max(end - start, 1.0))
+    points = []
+    for step in range(13):
+        part = step / 12
+        points.append((start + (end - start) * part, y - 4 * height * part * (1 - part)))
+    sketch.line(*points, width=0.2)
+
+
+def slide(sketch: Sketch, spot: Spot, half: float) -> None:
+    """Draw the way that the finger goes, from the note before or from nowhere."""
+    start = spot.x - half - 3.2 if spot.before is None else spot.before + 2.0
+    end = spot.x - half
+    tilt = 0.9 if spot.rises else -0.9
+    sketch.line((min(start, end - 1.6), spot.y + tilt), (end, spot.y - tilt), width=0.25)
+
+
+def bend(sketch: Sketch, spot: Spot, half: float, peak: float, measure: Measure) -> float:
+    """Draw a bend with its size over it, as it was measured where it was; give where its drawing ends."""
+    written, y = spot.note.written, spot.y
+    start = spot.x + half
+    if "pre-bend" in written.techniques:
+        sketch.line((start, y - 0.4), (start, peak), width=0.22)
+        tip = end = start
+    else:
+        tip, end = _rise(sketch, spot, start, peak)
+    sketch.fill((tip, peak - 0.3), (tip - 0.75, peak + 1.1), (tip + 0.75, peak + 1.1))
+    wide = 0.5 * measure(spot.label, SMALL, False)
+    if spot.label:
+        sketch.say(max(tip, spot.x + wide - 0.5), peak - 0.7, spot.label, SMALL, anchor="middle")
+    if "release" in written.techniques and end == tip:
+        low, end = y - 1.0, tip + 3.0
+        fall = [(tip + 3.0 * t, peak + (low - peak) * t * t) for t in (0, 0.25, 0.5, 0.75, 1)]
+        sketch.line(*fall, width=0.22)
+        sketch.fill((end, low + 0.3), (end - 0.95, low - 0.9), (end + 0.35, low - 1.1))
+    return max(end, tip + wide) + 0.8
+
+
+def _rise(sketch: Sketch, spot: Spot, start: float, peak: float) -> tuple[float, float]:
+    """Draw the rise; with a measured curve it takes its time. Give where it arrives and ends."""
+    room = max(min(spot.end - 1.0, start + 12.0) - start, 2.4)
+    arrival = _measured_arrival(spot.note)
+    wide = 2.4 if arrival is None else min(max(arrival * room, 1.6), room)
+    low = spot.y - 0.2
+    rise = [(start + wide * t, low + (peak + 0.6 - low) * t * t) for t in (0, 0.25, 0.5, 0.75, 1)]
+    sketch.line(*rise, width=0.22)
+    return start + wide, start + wide
+
+
+def _measured_arrival(note: Note) -> float | None:
+    """Give when a bend arrived, as a part of the note: nine tenths of the way up its curve."""
+    target = 100.0 * note.written.bend_semitones
+    length = min(note.heard.duration_s, WIDEST_MEASURED_S)
+    if target < 30.0 or length <= 0.0:
+        return None
+    arrived = next((at for at, cents in note.heard.curve if cents >= 0.9 * target), None)
+    return None if arrived is None else arrived / length
+
+
+def wave(sketch: Sketch, start: float, end: float, y: float) -> None:
+    """Draw a wavy line as long as the vibrato."""
+    count = max(int((end - start) / 0.9), 3)
+    points = [(start + 0.9 * k, y + (0.6 if k % 2 else -0.6)) for k in range(count + 1)]
+    sketch.line(*points, width=0.2)
+
+
+def draw_words(
+    sketch: Sketch, spots: list[Spot], words_y: dict[str, float], measure: Measure
+) -> None:
+    """Write what holds for several notes once, with a dashed line; and signs over single notes."""
+    for tag, word in WORDS:
+        if tag not in words_y:
+            continue
+        y = words_y[tag]
+        for first, last in _runs(spots, tag):
+            left = first.x - 0.8
+            sketch.say(left, y, word, 6)
+            begin = left + measure(word, 6, False) + 0.9
+            end = last.x + 1.6
+            if end - begin > 2.0:
+                sketch.line((begin, y - 0.6), (end, y - 0.6), width=0.18, dashed=True)
+                sketch.line((end, y - 0.6), (end, y + 0.5), width=0.18)
+    for tag, sign in SIGNS:
+        if tag not in words_y:
+            continue
+        free = -1e9
+        for spot in spots:
+            wide = 0.5 * measure(sign, 6, False)
+            if tag in spot.note.written.techniques and not spot.is_held and spot.x - wide > free:
+                sketch.say(spot.x, words_y[tag], sign, 6, anchor="middle")
+                free = spot.x + wide + 0.6
+
+
+def _runs(spots: list[Spot], tag: str) -> list[tuple[Spot, Spot]]:
+    """Find stretches of moments in which every struck note has a technique."""
+    runs: list[tuple[Spot, Spot]] = []
+    going = False
+    for x in sorted({spot.x for spot in spots}):
+        here = [spot for spot in spots if spot.x == x]
+        if any(tag in spot.note.written.techniques for spot in here):
+            runs = [*runs[:-1], (runs[-1][0], here[0])] if going else [*runs, (here[0], here[0])]
+            going = True
+        else:
+            going = False
+    return runs
+
+
+def rows_of(spots: list[Spot]) -> dict[str, int]:
+    """Give each technique that is written over the strings a row of its own, from the strings up."""
+    present = [tag for tag, _ in (*SIGNS, *WORDS) if _runs(spots, tag)]
+    return {tag: row for row, tag in enumerate(present)}
+
+
+def has_marks(spots: list[Spot]) -> bool:
+    """Tell whether anything is drawn right over the strings: bends, vibrato."""
+    return any(spot.note.written.techniques & {"bend", "pre-bend", "vibrato"} for spot in spots)
