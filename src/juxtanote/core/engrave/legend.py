@@ -9,7 +9,7 @@ from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import Note
 
 COLUMNS, ROW = 3, 5.6
-SIGN_ROOM = 14.0
+SIGN_ROOM = 17.0
 Draw = Callable[[Sketch, float, float], None]
 
 

@@ -81,17 +81,18 @@ def _drawn(
     line = _Line(Sketch(), context, measure)
     left = paper.margin + NAMES
     _place(line, bars, left, stretch)
-    over = marks.rows_of(line.spots)
+    over = marks.labels_of(line.spots, measure)
     marks_room = MARKS_ROW if marks.has_marks(line.spots) else 1.8
     words_room = WORDS_ROW * len(over)
     head = CHORDS_ROW + (4.4 if frame.ending else 0.0)
     top = head + words_room + marks_room
     line.spots = [replace(spot, y=top + spot.y) for spot in line.spots]
     bottom = top + LINE_GAP * (context.guitar.string_count - 1)
-    words_y = {tag: top - marks_room - WORDS_ROW * row - 0.6 for tag, row in over.items()}
     _strings(line, left, top)
     _edges(line, bars, frame, head, (top, bottom))
-    marks.draw_words(line.sketch, line.spots, words_y, measure)
+    for number, labels in enumerate(over):
+        for label in labels:
+            marks.draw_label(line.sketch, label, top - marks_room - WORDS_ROW * number - 0.6)
     for spot in line.spots:
         marks.draw_number(line.sketch, spot)
         if spot.is_held:

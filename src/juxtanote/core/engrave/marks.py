@@ -123,35 +123,55 @@ def wave(sketch: Sketch, start: float, end: float, y: float) -> None:
     sketch.line(*points, width=0.2)
 
 
-def draw_words(
-    sketch: Sketch, spots: list[Spot], words_y: dict[str, float], measure: Measure
-) -> None:
-    """Write what holds for several notes once, with a dashed line; and signs over single notes."""
+@dataclass(frozen=True, slots=True)
+class Label:
+    """Something that is written over the strings: a sign, or a word with a dashed line."""
+
+    text: str
+    left: float
+    right: float
+    line_from: float | None = None  # where its dashed line begins
+
+
+def labels_of(spots: list[Spot], measure: Measure) -> list[list[Label]]:
+    """Give what is written over the strings in rows from the strings up, so that nothing collides.
+
+    What holds for several notes is written once, with a dashed line over them.
+    """
+    rows: list[list[Label]] = []
+    for tag, sign in SIGNS:
+        wide = 0.5 * measure(sign, 6, False)
+        places = sorted({s.x for s in spots if tag in s.note.written.techniques and not s.is_held})
+        for x in places:
+            _lay(rows, Label(sign, x - wide, x + wide))
     for tag, word in WORDS:
-        if tag not in words_y:
-            continue
-        y = words_y[tag]
         for first, last in _runs(spots, tag):
             left = first.x - 0.8
-            sketch.say(left, y, word, 6)
             begin = left + measure(word, 6, False) + 0.9
-            end = last.x + 1.6
-            if end - begin > 2.0:
-                sketch.line((begin, y - 0.6), (end, y - 0.6), width=0.18, dashed=True)
-                sketch.line((end, y - 0.6), (end, y + 0.5), width=0.18)
-    for tag, sign in SIGNS:
-        if tag not in words_y:
-            continue
-        free = -1e9
-        for spot in spots:
-            wide = 0.5 * measure(sign, 6, False)
-            if tag in spot.note.written.techniques and not spot.is_held and spot.x - wide > free:
-                sketch.say(spot.x, words_y[tag], sign, 6, anchor="middle")
-                free = spot.x + wide + 0.6
+            end = max(last.x + 1.6, begin)
+            has_line = end - begin > 2.0
+            _lay(rows, Label(word, left, end, begin if has_line else None))
+    return rows
+
+
+def _lay(rows: list[list[Label]], label: Label) -> None:
+    for row in rows:
+        if all(label.left > other.right + 0.8 or label.right < other.left - 0.8 for other in row):
+            row.append(label)
+            return
+    rows.append([label])
+
+
+def draw_label(sketch: Sketch, label: Label, y: float) -> None:
+    """Write a label at a baseline."""
+    sketch.say(label.left, y, label.text, 6)
+    if label.line_from is not None:
+        sketch.line((label.line_from, y - 0.6), (label.right, y - 0.6), width=0.18, dashed=True)
+        sketch.line((label.right, y - 0.6), (label.right, y + 0.5), width=0.18)
 
 
 def _runs(spots: list[Spot], tag: str) -> list[tuple[Spot, Spot]]:
-    """Find stretches of moments in which every struck note has a technique."""
+    """Find stretches of moments in which a struck note has a technique."""
     runs: list[tuple[Spot, Spot]] = []
     going = False
     for x in sorted({spot.x for spot in spots}):
@@ -162,12 +182,6 @@ def _runs(spots: list[Spot], tag: str) -> list[tuple[Spot, Spot]]:
         else:
             going = False
     return runs
-
-
-def rows_of(spots: list[Spot]) -> dict[str, int]:
-    """Give each technique that is written over the strings a row of its own, from the strings up."""
-    present = [tag for tag, _ in (*SIGNS, *WORDS) if _runs(spots, tag)]
-    return {tag: row for row, tag in enumerate(present)}
 
 
 def has_marks(spots: list[Spot]) -> bool:

@@ -45,7 +45,7 @@ class Moment:
     """What stands at one place of a line: notes that are struck together or held on, or a rest.
 
     `value` is None for grace notes, which take no time, and for the rest of a bar that is empty.
-    `is_held` tells that the notes are tied to the moment before, `holds_on` that they are tied to the next one.
+    `is_held` tells that the notes are tied to the moment before, `holds_on` that they are to the next.
     """
 
     onset: Fraction  # beats
