@@ -1,8 +1,9 @@
-"""The same core without a window: `juxtanote transcribe` and `juxtanote place`; alone, the window."""
+"""The same core without a window: `juxtanote transcribe`, `place` and `export`; alone, the window."""
 
 import argparse
 import math
 import sys
+import tempfile
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -41,6 +42,13 @@ def _parser() -> argparse.ArgumentParser:
     place.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT")
     place.add_argument("--tuning", default=None)
     place.add_argument("--alternatives", type=Path, default=None, metavar="DIR")
+    out = commands.add_parser("export", help="hand out a lesson as pages, page, notes or sound")
+    out.add_argument("lesson", type=Path, metavar="LESSON")
+    out.add_argument("-o", dest="out", type=Path, action="append", required=True, metavar="OUT")
+    out.add_argument("--phrase", default="", metavar="NAME")
+    out.add_argument("--part", default="", metavar="NAME")
+    out.add_argument("--speed", type=_finite, default=100.0, metavar="PERCENT")
+    out.add_argument("--count-in", type=int, default=0, metavar="BEATS")
     window = commands.add_parser("window", help="open the window (also without a command)")
     window.add_argument("lesson", type=Path, nargs="?", default=None)
     return parser
@@ -49,7 +57,7 @@ def _parser() -> argparse.ArgumentParser:
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run the program; give its exit status: 0 done, 1 failed, 2 wrong usage."""
     words = list(sys.argv[1:] if arguments is None else arguments)
-    commands = ("transcribe", "place", "window", "-h", "--help", "--version")
+    commands = ("transcribe", "place", "export", "window", "-h", "--help", "--version")
     if not words or words[0] not in commands:
         words = ["window", *words]
     parser = _parser()
@@ -62,6 +70,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
             return _transcribe(options, parser)
         if options.command == "place":
             return _place(options, parser)
+        if options.command == "export":
+            return _export(options, parser)
         return _window(options.lesson)
     except JuxtanoteError as error:
         print(f"juxtanote: {error}", file=sys.stderr)
@@ -121,15 +131,15 @@ def _check_targets(paths: Sequence[Path]) -> None:
 class _Bar:
     """Shows progress on a terminal, and nothing elsewhere."""
 
-    def __init__(self) -> None:
-        self._shown = -1
+    def __init__(self, doing: str = "listening") -> None:
+        self._doing, self._shown = doing, -1
 
     def __call__(self, part_done: float) -> None:
         percent = int(100 * part_done)
         if sys.stderr.isatty() and percent != self._shown:
             self._shown = percent
             end = "\n" if percent >= 100 else ""
-            print(f"\rlistening: {percent} %", end=end, file=sys.stderr, flush=True)
+            print(f"\r{self._doing}: {percent} %", end=end, file=sys.stderr, flush=True)
 
 
 def _place(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
@@ -167,6 +177,40 @@ def _place(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
         for number, way in enumerate(alternatives(guitar, notes), start=1):
             name = f"{number}-{way.favours.replace(' ', '-')}{options.out.suffix}"
             export_rows(filled(way.strings, way.frets), guitar, options.alternatives / name)
+    return DONE
+
+
+def _export(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
+    from juxtanote.core.formats.lesson_file import find_recording, load_lesson
+    from juxtanote.core.handing_out import MOST_COUNTED, SUFFIXES, Wish, hand_out
+
+    for out in options.out:
+        if out.suffix.lower() not in SUFFIXES:
+            return _usage(parser, f"“{out.name}”: choose {' '.join(SUFFIXES)}")
+    if not 25 <= options.speed <= 200 or not 0 <= options.count_in <= MOST_COUNTED:
+        return _usage(parser, f"--speed goes from 25 to 200, --count-in from 0 to {MOST_COUNTED}")
+    _check_targets(options.out)
+    lesson = load_lesson(options.lesson)
+    wish = Wish(options.phrase, options.part, options.speed / 100.0, options.count_in)
+    needed = {".html", ".wav", ".flac", ".ogg", ".mp3"} & {
+        out.suffix.lower() for out in options.out
+    }
+    with tempfile.TemporaryDirectory() as folder:
+        sound = None
+        if needed and lesson.recording.may_share:
+            from juxtanote.core.audio.read import read_sound
+
+            found = find_recording(lesson, options.lesson, Path(folder))
+            sound = None if found is None else read_sound(found)
+        for out in options.out:
+            if out.suffix.lower() == ".pdf":
+                from juxtanote.app.teach.alone import painter
+                from juxtanote.app.teach.paper import measure_words, write_pdf
+
+                with painter():
+                    hand_out(lesson, out, wish, write_pages=write_pdf, measure=measure_words)
+            else:
+                hand_out(lesson, out, wish, sound=sound, progress=_Bar("writing"))
     return DONE
 
 

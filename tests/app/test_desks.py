@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog
 
 from juxtanote.app.desks import CHECK, HEAR, PLACE, PRACTISE, TEACH
 from juxtanote.app.sheet import painting
+from juxtanote.app.teach import labels
 from juxtanote.app.transport.devices import SimulatedMicrophone, SimulatedSoundCard, open_sound_out
 from juxtanote.core.audio.read import to_rate
 from juxtanote.core.audio.write import write_sound
@@ -428,15 +429,46 @@ class TestTeaching(WindowTest):
         self.assertTrue(path.read_bytes().startswith(b"%PDF"))
         self.assertGreater(path.stat().st_size, 5000)
 
-    def test_every_button_writes_its_format(self) -> None:
-        for suffix, button in self.teach.exports.items():
+    def test_the_dialog_writes_every_format_and_remembers(self) -> None:
+        for suffix in labels.FORMATS:
             path = self.folder / f"out{suffix}"
+            self.teach.hand_out.click()
+            form = self.window.outputs.form
+            form.format.setCurrentIndex(form.format.findData(suffix))
+            form.speed.setValue(80)
             with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
-                button.click()
+                form.accept_button.click()
                 self.settle()
             with self.subTest(suffix=suffix):
                 self.assertGreater(path.stat().st_size, 100)
         self.assertEqual(self.complaints, [])
+        self.teach.hand_out.click()
+        again = self.window.outputs.form
+        self.assertEqual(again.suffix, list(labels.FORMATS)[-1])
+        self.assertEqual(again.speed.value(), 80)
+        again.reject()
+
+    def test_the_recording_leaves_only_when_the_person_says_so(self) -> None:
+        pages = []
+        for may in (False, True):
+            self.window._on_share(may)
+            path = self.folder / f"page-{may}.html"
+            with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
+                self.teach.page.click()
+                self.settle()
+            pages.append(path.read_text("utf-8"))
+        self.assertNotIn('id="recording-0"', pages[0])
+        self.assertIn('id="recording-0"', pages[1])
+
+    def test_pages_follow_what_is_chosen_beside_them(self) -> None:
+        boxes = list(self.teach.look.boxes.values())
+        self.teach.look.paper.setCurrentText("Letter")
+        boxes[0].setChecked(True)
+        self.settle()
+        paper = self.teach.pages.paper
+        self.assertEqual((paper.name, paper.large > 1.0), ("Letter", True))
+        boxes[1].setChecked(False)
+        self.assertNotIn("&", [w.text for page in self.teach.laid_out() for w in page.words])
 
     def test_only_this_phrase(self) -> None:
         self.teach.only_phrase.setChecked(True)

@@ -20,7 +20,7 @@ LAYERS = {
     "align": 3, "engrave": 3, "fretboard": 3, "synth": 3,
     "formats": 4, "checks": 4, "practice": 4,
     "transcribe": 5,
-    "measured": 6,
+    "handing_out": 5, "measured": 6,
 }  # fmt: skip
 DESKS = {"hear", "place", "check", "teach", "practise"}
 

@@ -317,16 +317,9 @@ class Files(QObject):
         recording = lesson.recording
 
         def work(progress: Progress) -> object:
-            from juxtanote.core.formats.lesson_file import unpack_recording
+            from juxtanote.core.formats.lesson_file import find_recording
 
-            if recording.inside and path.suffix == SUFFIX:
-                unpacked = unpack_recording(path, cache_folder() / "recordings")
-                if unpacked is not None:
-                    return unpacked
-            known = Path(recording.path) if recording.path else None
-            candidates = [Path(lesson.kept.found_at)] if lesson.kept.found_at else []
-            candidates += [known, path.parent / known, path.parent / known.name] if known else []
-            return next((place for place in candidates if place.is_file()), None)
+            return find_recording(lesson, path, cache_folder() / "recordings")
 
         def then(found: object) -> None:
             if not self._document.is_open(ticket):

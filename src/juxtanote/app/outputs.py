@@ -10,14 +10,15 @@ from juxtanote.app.document import Document, Ticket
 from juxtanote.app.jobs.runner import Job, JobRunner
 from juxtanote.app.results import Results
 from juxtanote.app.tasks import Tasks
-from juxtanote.app.transport.rate import RATE
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.names import IMPORTS
 from juxtanote.core.progress import Progress
 
 if TYPE_CHECKING:
     from juxtanote.app.teach.desk import TeachDesk
+    from juxtanote.app.teach.handing_out import HandOutForm
     from juxtanote.core.formats.read_score import ReadScore
+    from juxtanote.core.handing_out import Wish
 
 
 class Outputs(QObject):
@@ -45,6 +46,7 @@ class Outputs(QObject):
         teach.pdf_wanted.connect(self._on_pdf_wanted)
         teach.print_wanted.connect(self._on_print_wanted)
         teach.export_wanted.connect(self._on_export_wanted)
+        teach.hand_out_wanted.connect(self._on_hand_out_wanted)
 
     def _ask(self, suffix: str) -> Path | None:
         safe = "".join(
@@ -59,41 +61,58 @@ class Outputs(QObject):
 
     # Out
 
-    def export(self, path: Path) -> None:
-        """Write in the format that the suffix names, in the background."""
+    def export(self, path: Path, wish: "Wish | None" = None) -> None:
+        """Write in the format that the suffix names, in the background; by default what Teach shows."""
         if self._teach is None:
             return
-        lesson, phrase = self._teach.chosen_lesson(), self._document.phrase
-        whole, suffix = self._document.lesson, path.suffix.lower()
-        if suffix == ".wav" and phrase is None:
-            self.failed.emit("There is no phrase to render. Cut one on the Hear desk.")
-            return
+        from juxtanote.core.handing_out import Wish
+
+        lesson, sound, suffix = self._document.lesson, self._document.sound, path.suffix.lower()
+        if wish is None:
+            lesson, wish = self._teach.chosen_lesson(), Wish(choices=self._teach.look.choices())
+        wanted = wish
 
         def work(progress: Progress) -> object:
-            if suffix == ".pdf":
-                from juxtanote.app.teach.paper import measure_words, write_pdf
-                from juxtanote.core.formats.pages import lay_out
+            from juxtanote.app.teach.paper import measure_words, write_pdf
+            from juxtanote.core.handing_out import hand_out
 
-                write_pdf(
-                    lay_out(lesson, measure=measure_words, progress=progress), path, lesson.title
-                )
-            elif suffix == ".wav":
-                from juxtanote.core.audio.write import write_sound
-                from juxtanote.core.synth.render import render_phrase
-
-                assert phrase is not None
-                rendered = render_phrase(phrase, whole, RATE, progress)
-                write_sound(path, rendered.audio[None], RATE)
-            else:
-                from juxtanote.core.formats.exports import export_lesson
-
-                export_lesson(lesson, path)
+            hand_out(
+                lesson, path, wanted, sound=sound, write_pages=write_pdf, measure=measure_words,
+                progress=progress,
+            )  # fmt: skip
             return path
 
         def done(_: object) -> None:
-            self.told.emit(f"Wrote “{path.name}”. The recording is not in it.")
+            heard = suffix in (".html", ".wav", ".flac", ".ogg", ".mp3") and wanted.source != "tab"
+            inside = heard and sound is not None and lesson.recording.may_share
+            what = (
+                "The recording of these phrases is in it."
+                if inside
+                else "The recording is not in it."
+            )
+            self.told.emit(f"Wrote “{path.name}”. {what}")
 
         self._runner.start(Job(f"Writing {path.name}", work, done, self._on_failed))
+
+    def _on_hand_out_wanted(self) -> None:
+        from juxtanote.app.teach.handing_out import HandOutForm
+
+        if self._teach is None:
+            return
+        document = self._document
+        form = HandOutForm(
+            document.lesson, document.phrase, self._teach.look.choices(),
+            document.sound is not None, self._window,
+        )  # fmt: skip
+        form.accepted.connect(lambda: self._hand_out(form))
+        form.finished.connect(form.deleteLater)
+        form.open()
+        self.form = form
+
+    def _hand_out(self, form: "HandOutForm") -> None:
+        path = self._ask(form.suffix)
+        if path is not None:
+            self.export(path, form.wish())
 
     def _on_failed(self, error: Exception) -> None:
         if not isinstance(error, JuxtanoteError):
@@ -134,7 +153,7 @@ class Outputs(QObject):
         for number, page in enumerate(self._teach.laid_out() if self._teach else []):
             if number:
                 printer.newPage()
-            paint_page(painter, page, scale)
+            paint_page(painter, page, page.paper.large * scale)
         painter.end()
 
     # In

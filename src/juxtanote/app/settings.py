@@ -53,6 +53,16 @@ def _store() -> QSettings:
 
 COUNT_IN_BEATS = Setting("transport/count_in_beats", 4, 0, 16)
 LEVEL = Setting("transport/level", 0.25, 0.0, 1.0)
+PAPER = Setting("pages/paper", "A4")
+PAGE_LARGE = Setting("pages/large", False)
+PAGE_COUNTS = Setting("pages/counts", True)
+PAGE_STROKES = Setting("pages/strokes", True)
+PAGE_FINGERS = Setting("pages/fingers", True)
+PAGE_WORDS = Setting("pages/words", True)
+HAND_FORMAT = Setting("hand_out/format", ".html")
+HAND_SOURCE = Setting("hand_out/source", "both")
+HAND_SPEED = Setting("hand_out/speed", 100, 25, 200)
+HAND_COUNT_IN = Setting("hand_out/count_in", 4, 0, 16)
 CAUTIONS_SHOWN = Setting("care/shown", False)
 RECENT = Setting("files/recent", "")
 MOST_RECENT = 8

@@ -17,6 +17,7 @@ from juxtanote.app.document import Document
 from juxtanote.app.jobs.runner import JobRunner, Latest
 from juxtanote.app.look.theme import colour, pen, px
 from juxtanote.app.teach import labels
+from juxtanote.app.teach.page_choices import PageChoices
 from juxtanote.app.teach.paper import measure_words, paint_page
 from juxtanote.app.widgets.desk import Desk, News
 from juxtanote.app.widgets.parts import Panel, heading, soft
@@ -89,6 +90,7 @@ class TeachDesk(Desk):
     pdf_wanted = pyqtSignal()
     print_wanted = pyqtSignal()
     export_wanted = pyqtSignal(str)  # suffix
+    hand_out_wanted = pyqtSignal()
     share_changed = pyqtSignal(bool)
 
     def __init__(
@@ -106,8 +108,9 @@ class TeachDesk(Desk):
         self.only_phrase, self.share = QCheckBox(labels.ONLY_PHRASE), QCheckBox(labels.SHARE)
         self.again = QPushButton(labels.AGAIN)
         self.pdf, self.print = QPushButton(labels.PDF), QPushButton(labels.PRINT)
-        self.pdf.setProperty("main", True)
-        self.exports = {suffix: QPushButton(words) for suffix, words in labels.FORMATS.items()}
+        self.pdf.setToolTip("")
+        self.hand_out, self.page = QPushButton(labels.HAND_OUT), QPushButton(labels.PAGE)
+        self.look = PageChoices()
         self._origin = soft()
         self._scroll = QScrollArea()
         self._pause = QTimer(self)
@@ -115,6 +118,11 @@ class TeachDesk(Desk):
         self._pause.setInterval(TYPING_PAUSE_MS)
         self._lay_out()
         self._connect()
+
+    @property
+    def ways(self) -> tuple[QPushButton, ...]:
+        """Every button that hands out."""
+        return self.hand_out, self.page, self.pdf, self.print
 
     @property
     def first_focus(self) -> QWidget:
@@ -141,18 +149,17 @@ class TeachDesk(Desk):
         panel.column.addLayout(line)
         panel.column.addWidget(self.text, 1)
         panel.column.addSpacing(6)
-        panel.column.addWidget(heading(labels.EXPORT))
-        top = QHBoxLayout()
-        top.addWidget(self.pdf)
-        top.addWidget(self.print)
-        top.addStretch(1)
-        panel.column.addLayout(top)
-        grid = QGridLayout()
-        for index, button in enumerate(self.exports.values()):
-            button.setMinimumWidth(px(96))
-            grid.addWidget(button, index // 3, index % 3)
-        panel.column.addLayout(grid)
+        panel.column.addWidget(heading(labels.PAGES))
+        panel.column.addWidget(self.look)
         panel.column.addWidget(self.only_phrase)
+        panel.column.addSpacing(6)
+        panel.column.addWidget(heading(labels.EXPORT))
+        self.hand_out.setProperty("main", True)
+        grid = QGridLayout()
+        for index, button in enumerate(self.ways):
+            button.setMinimumWidth(px(96))
+            grid.addWidget(button, index // 2, index % 2)
+        panel.column.addLayout(grid)
         panel.column.addWidget(self.share)
         panel.setMinimumWidth(px(380))
         side = QVBoxLayout()
@@ -162,9 +169,9 @@ class TeachDesk(Desk):
     def _connect(self) -> None:
         self.pdf.clicked.connect(self.pdf_wanted)
         self.print.clicked.connect(self.print_wanted)
-        for suffix, button in self.exports.items():
-            button.setObjectName(suffix)
-            button.clicked.connect(self._on_export)
+        self.page.clicked.connect(lambda: self.export_wanted.emit(".html"))
+        self.hand_out.clicked.connect(self.hand_out_wanted)
+        self.look.changed.connect(self._set_pages)
         self.again.clicked.connect(self._on_again)
         self.text.textChanged.connect(self._pause.start)
         self._pause.timeout.connect(self._on_typed)
@@ -183,7 +190,7 @@ class TeachDesk(Desk):
             self._show_words()
         self.share.setChecked(self._document.lesson.recording.may_share)
         has_phrases = bool(self._document.lesson.phrases)
-        for button in (self.pdf, self.print, *self.exports.values()):
+        for button in self.ways:
             button.setEnabled(has_phrases)
             button.setToolTip("" if has_phrases else labels.NOTHING)
 
@@ -196,13 +203,14 @@ class TeachDesk(Desk):
 
     def laid_out(self) -> list[Page]:
         """Lay out what would print now."""
-        return lay_out(self.chosen_lesson(), measure=measure_words)
+        return lay_out(self.chosen_lesson(), measure=measure_words, choices=self.look.choices())
 
     def _set_pages(self, *_: object) -> None:
         lesson, blocks, number = self.chosen_lesson(), self._blocks, self._document.number
+        choices = self.look.choices()
 
         def work(progress: Progress) -> object:
-            return lay_out(lesson, blocks=blocks, progress=progress)
+            return lay_out(lesson, blocks=blocks, choices=choices, progress=progress)
 
         def then(pages: object) -> None:
             if number == self._document.number:
@@ -271,8 +279,3 @@ class TeachDesk(Desk):
             self._document.change(
                 "Generate breakdown", lambda l: edits.change_phrase(l, phrase.ident, breakdown="")
             )
-
-    def _on_export(self) -> None:
-        sender = self.sender()
-        if sender is not None:
-            self.export_wanted.emit(sender.objectName())

@@ -89,8 +89,8 @@ class LoopPlayer:
         self._out = 0
         self._history: deque[_Stretch] = deque(maxlen=4000)
         self.is_playing = False
-        self._click_high = _click_sound(sample_rate, 1760.0)
-        self._click_low = _click_sound(sample_rate, 1320.0)
+        self._click_high = click_sound(sample_rate, 1760.0)
+        self._click_low = click_sound(sample_rate, 1320.0)
 
     # What is played
 
@@ -390,7 +390,8 @@ def _add_at(piece: NDArray[np.float32], sound: NDArray[np.float32], at: int) -> 
         piece[:, low:high] += sound[low - at : high - at]
 
 
-def _click_sound(sample_rate: int, hz: float) -> NDArray[np.float32]:
+def click_sound(sample_rate: int, hz: float) -> NDArray[np.float32]:
+    """Give one click of a metronome."""
     times = np.arange(int(CLICK_S * sample_rate)) / sample_rate
     return np.asarray(0.35 * np.sin(2 * np.pi * hz * times) * np.exp(-times / 0.006), np.float32)
 

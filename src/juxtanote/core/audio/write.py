@@ -1,4 +1,4 @@
-"""Writing files whole or not at all; sound as WAV, FLAC or Ogg Vorbis."""
+"""Writing files whole or not at all; sound as WAV, FLAC, Ogg Vorbis or MP3."""
 
 import os
 import tempfile
@@ -14,6 +14,8 @@ from juxtanote.core.errors import JuxtanoteError, SoundFileError
 BLOCK = 16_384
 PARTIAL = ".partial"  # of a file that is not whole yet
 ABANDONED_S = 600.0
+_FORMATS = {".wav": "WAV", ".flac": "FLAC", ".ogg": "OGG", ".mp3": "MP3"}
+SOUND_SUFFIXES = tuple(_FORMATS)
 
 
 def write_whole(path: Path, fill: Callable[[Path], object]) -> None:
@@ -70,10 +72,9 @@ def write_sound(path: Path, audio: NDArray[np.float32], sample_rate: int) -> Non
     """Write audio (n_channels, n_samples) in the format that the suffix names."""
     import soundfile
 
-    formats = {".wav": "WAV", ".flac": "FLAC", ".ogg": "OGG"}
-    chosen = formats.get(path.suffix.lower())
+    chosen = _FORMATS.get(path.suffix.lower())
     if chosen is None:
-        raise SoundFileError(f"“{path.name}”: sound is written as .wav, .flac or .ogg.")
+        raise SoundFileError(f"“{path.name}”: sound is written as {', '.join(SOUND_SUFFIXES)}.")
 
     def fill(partial: Path) -> None:
         with soundfile.SoundFile(

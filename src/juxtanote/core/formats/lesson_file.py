@@ -142,6 +142,18 @@ def unpack_recording(path: Path, folder: Path) -> Path | None:
     return target
 
 
+def find_recording(lesson: Lesson, path: Path, folder: Path) -> Path | None:
+    """Find a lesson's sound: inside its file (unpacked into `folder`), where it was, or beside it."""
+    if lesson.recording.inside and path.suffix == SUFFIX:
+        unpacked = unpack_recording(path, folder)
+        if unpacked is not None:
+            return unpacked
+    known = Path(lesson.recording.path) if lesson.recording.path else None
+    candidates = [Path(lesson.kept.found_at)] if lesson.kept.found_at else []
+    candidates += [known, path.parent / known, path.parent / known.name] if known else []
+    return next((place for place in candidates if place.is_file()), None)
+
+
 def _blocks(handle: IO[bytes], most: int) -> Iterator[bytes]:
     done = 0
     while block := handle.read(1 << 20):

@@ -1,0 +1,50 @@
+"""How pages are wanted: paper, large print, what stands under the strings, words. Remembered."""
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QWidget
+
+from juxtanote.app import settings
+from juxtanote.app.teach import labels
+from juxtanote.core.engrave.line import Rows
+from juxtanote.core.engrave.paper import PAPERS
+from juxtanote.core.formats.pages import Choices
+
+
+class PageChoices(QWidget):
+    """Fields for `Choices`."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.paper = QComboBox()
+        self.paper.addItems(list(PAPERS))
+        self.paper.setCurrentText(settings.PAPER.read())
+        self.paper.setAccessibleName(labels.PAPER)
+        self.boxes = {
+            setting: QCheckBox(words)
+            for setting, words in (
+                (settings.PAGE_LARGE, labels.LARGE), (settings.PAGE_COUNTS, labels.COUNTS),
+                (settings.PAGE_STROKES, labels.STROKES), (settings.PAGE_FINGERS, labels.FINGERS),
+                (settings.PAGE_WORDS, labels.WORDS),
+            )
+        }  # fmt: skip
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        for index, field in enumerate((self.paper, *self.boxes.values())):
+            grid.addWidget(field, index // 3, index % 3)
+        for setting, box in self.boxes.items():
+            box.setChecked(setting.read())
+            box.toggled.connect(self._on_changed)
+        self.paper.currentTextChanged.connect(self._on_changed)
+
+    def _on_changed(self, *_: object) -> None:
+        settings.PAPER.write(self.paper.currentText())
+        for setting, box in self.boxes.items():
+            setting.write(box.isChecked())
+        self.changed.emit()
+
+    def choices(self) -> Choices:
+        """Give what is chosen."""
+        large, counts, strokes, fingers, words = (box.isChecked() for box in self.boxes.values())
+        return Choices(self.paper.currentText(), large, Rows(counts, strokes, fingers), words)
