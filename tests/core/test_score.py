@@ -13,6 +13,8 @@ from juxtanote.core.score.lesson import Focus, Lesson, LogEntry, Part, Phrase, V
 from juxtanote.core.score.note import HeardNote, Note, RunnerUp, WrittenNote
 from juxtanote.core.score.rhythm import count_word, quantise, write_phrase
 from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.score.timing import recounted
+from juxtanote.core.score.value_edits import change_values
 from juxtanote.core.score.values import bars_of
 from tests.lessons import note, small_lesson
 
@@ -351,3 +353,46 @@ class TestRhythm(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class TestValuesByHand(unittest.TestCase):
+    def setUp(self) -> None:
+        notes = []
+        for k, (onset, length) in enumerate((("0", "1/2"), ("1", "1"), ("3", "1/2"))):
+            written = WrittenNote(
+                1, 5, onset_beats=Fraction(onset), duration_beats=Fraction(length)
+            )
+            notes.append(Note(k + 1, HeardNote(float(k), k + 0.5, 69.0), written))
+        self.lesson = Lesson(phrases=(Phrase(1, "A", 0.0, 4.0, tuple(notes)),))
+
+    def after(self, note: int, *changes: str) -> list[str]:
+        lesson = self.lesson
+        for change in changes:
+            lesson = change_values(lesson, 1, [note], change)
+        return [str(n.written.duration_beats) for n in lesson.phrases[0].notes]
+
+    def test_each_change(self) -> None:
+        self.assertEqual(self.after(1, "longer"), ["1", "1", "1/2"])
+        self.assertEqual(self.after(1, "shorter"), ["1/4", "1", "1/2"])
+        self.assertEqual(self.after(1, "dotted"), ["3/4", "1", "1/2"])
+        self.assertEqual(self.after(1, "dotted", "dotted"), ["1/2", "1", "1/2"])
+        self.assertEqual(self.after(1, "triplet"), ["1/3", "1", "1/2"])
+        self.assertEqual(self.after(1, "triplet", "triplet"), ["1/2", "1", "1/2"])
+        self.assertEqual(self.after(2, "tied"), ["1/2", "2", "1/2"])
+        self.assertEqual(self.after(3, "tied", "rest before"), ["1/2", "2", "8"])
+        self.assertEqual(self.after(3, "rest before", "rest before"), ["1/2", "1", "1/2"])
+
+    def test_a_value_ends_where_the_next_note_begins(self) -> None:
+        self.assertEqual(self.after(1, "longer", "longer"), ["1", "1", "1/2"])
+        longer = change_values(self.lesson, 1, [1], "longer")
+        self.assertIs(change_values(longer, 1, [1], "longer"), longer)
+
+    def test_what_is_set_is_locked_and_survives_counting_anew(self) -> None:
+        lesson = recounted(change_values(self.lesson, 1, [2], "shorter"))
+        note = lesson.phrases[0].notes[1]
+        self.assertIn("time", note.written.locked)
+        self.assertEqual(note.written.duration_beats, Fraction(1, 2))
+
+    def test_an_unknown_change_is_a_mistake_of_the_caller(self) -> None:
+        with self.assertRaises(ValueError):
+            change_values(self.lesson, 1, [1], "louder")

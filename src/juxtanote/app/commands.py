@@ -64,6 +64,13 @@ class Commands:
             "onset_earlier": place("shift", "onset", -NUDGE_ONSET_S),
             "onset_later": place("shift", "onset", NUDGE_ONSET_S),
             "shorter": place("shift", "offset", -NUDGE_S), "longer": place("shift", "offset", NUDGE_S),
+            **{
+                f"value_{name}": place("change_value", change)
+                for name, change in (
+                    ("longer", "longer"), ("shorter", "shorter"), ("dotted", "dotted"),
+                    ("triplet", "triplet"), ("tied", "tied"), ("rest", "rest before"),
+                )
+            },
             "octave_up": place("octave", 1), "octave_down": place("octave", -1),
             "thinner": place("move", -1), "thicker": place("move", 1),
             "wider_bend": place("widen_bend", 0.5), "narrower_bend": place("widen_bend", -0.5),

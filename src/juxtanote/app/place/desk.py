@@ -33,6 +33,7 @@ from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import SCHOOLS, Lesson, Phrase
 from juxtanote.core.score.note import FINGERS, STROKES
 from juxtanote.core.score.rhythm import SUBDIVISIONS
+from juxtanote.core.score.value_edits import change_values
 
 if TYPE_CHECKING:
     from juxtanote.app.place.reading import Reading
@@ -308,6 +309,11 @@ class PlaceDesk(Desk):
         """Move onsets or ends of the selected notes in time."""
         what = "Move onset" if edge == "onset" else "Change length"
         self._edit(what, lambda l, p, ns: edits.shift_note_edges(l, p, ns, edge, by_s))
+
+    def change_value(self, change: str) -> None:
+        """Write the selected notes with another value."""
+        if not self._edit("Change value", lambda l, p, ns: change_values(l, p, ns, change)):
+            self.told.emit("There is no room for that value before the next note.")
 
     def octave(self, octaves: int) -> None:
         """Correct the selected notes by an octave."""
