@@ -396,3 +396,24 @@ class TestValuesByHand(unittest.TestCase):
     def test_an_unknown_change_is_a_mistake_of_the_caller(self) -> None:
         with self.assertRaises(ValueError):
             change_values(self.lesson, 1, [1], "louder")
+
+
+class TestHabits(unittest.TestCase):
+    def test_a_long_phrase_in_eighths_is_not_bent_by_strays(self) -> None:
+        rng = np.random.default_rng(11)
+        exact = [Fraction(k, 2) for k in range(240)]
+        beats = [(float(b) + rng.normal(0, 0.04), b) for b in exact]
+        strays = rng.uniform(0, 120, 40)
+        played = sorted([*beats, *((float(s), None) for s in strays)], key=lambda row: row[0])
+        written = quantise([b for b, _ in played], beat_s=0.5)
+        wrong = [w for w, (_, b) in zip(written, played, strict=True) if b is not None and w != b]
+        self.assertLess(len(wrong), 0.08 * len(exact))
+
+    def test_a_strum_is_one_moment_and_a_quick_note_on_its_string_is_not(self) -> None:
+        time_map = TimeMap(tuple(0.5 * k for k in range(12)))
+        strum = (note(1, 1.0, 5, 3), note(2, 1.02, 4, 5), note(3, 1.045, 3, 5), note(4, 2.0, 3, 5))
+        fresh = write_phrase(Phrase(1, "A", 0.5, 4.0, strum), time_map)
+        self.assertEqual([n.written.onset_beats for n in fresh.notes], [2, 2, 2, 4])
+        again = (note(1, 1.0, 3, 3), note(2, 1.045, 3, 5), note(3, 2.0, 3, 5))
+        fresh = write_phrase(Phrase(1, "A", 0.5, 4.0, again), time_map)
+        self.assertNotEqual(fresh.notes[0].written.onset_beats, fresh.notes[1].written.onset_beats)

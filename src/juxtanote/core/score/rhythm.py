@@ -43,6 +43,10 @@ _FIXED_COMPOUND = {"eighths": 3, "swung eighths": 3, "triplets": 9, "sixteenths"
                    "thirty-seconds": 12}  # fmt: skip
 SPREAD_S = 0.020  # how far a player is off, common practice
 GRACE_S = 0.09
+TOGETHER_S, STRUM_S = (
+    0.03,
+    0.05,
+)  # apart at most: on any strings, on different ones (as MIREX matches)
 LONGEST_LAST = 8.0  # beats
 LEAN_S, LEAN_BEATS, LEAN_CALM = (
     0.06,
@@ -125,12 +129,36 @@ def _choose_grids(
     options = list(GRIDS)
     columns = list(range(first, last + 1))
     own = _beat_costs(beats, weights, first, len(columns), spread, compound)
+    heard = np.bincount(np.clip(np.floor(beats + 0.06).astype(int) - first, 0, len(columns) - 1))
+    filled = np.zeros(len(columns))
+    filled[: len(heard)] = heard > 0
+    row = _best_row(own, compound)
+    for _ in range(HABIT_ROUNDS):
+        row = _best_row(own + _habit(row, filled)[:, None] * filled, compound)
+    return {column: options[state] for column, state in zip(columns, row, strict=True)}
+
+
+def _habit(row: np.ndarray, filled: np.ndarray) -> np.ndarray:
+    """Give what each subdivision costs more, or less, by how often the phrase has it, in log odds.
+
+    A long phrase tells what its player does; in a short one what people write on the whole counts.
+    """
+    usual = np.exp(-3.0 * np.array(list(GRIDS.values())))
+    usual /= usual.sum()
+    counts = np.bincount(row[filled > 0], minlength=len(GRIDS))
+    share = (counts + HABIT_BEATS * usual) / (counts.sum() + HABIT_BEATS)
+    return np.asarray(np.log(usual) - np.log(share))
+
+
+def _best_row(own: np.ndarray, compound: bool) -> np.ndarray:
+    """Find the best row of subdivisions (n_beats) by their costs (n_grids, n_beats), exactly."""
     allowed, price = _choices(compound)
     # A row for every choice of kinds at once: (n_choices, n_grids).
     total = np.where(allowed, 0.0, np.inf)
-    back = np.empty((len(columns), *allowed.shape), dtype=np.int8)
-    every = np.arange(len(options))
-    for column in range(len(columns)):
+    count = own.shape[1]
+    back = np.empty((count, *allowed.shape), dtype=np.int8)
+    every = np.arange(len(own))
+    for column in range(count):
         best = np.argmin(total, axis=1)
         leaving = total[np.arange(len(total)), best] + CHANGE_COST
         stays = total <= leaving[:, None]
@@ -139,13 +167,14 @@ def _choose_grids(
         total = np.where(allowed, total, np.inf)
     choice = int(np.argmin(total.min(axis=1) + price))
     state = int(np.argmin(total[choice]))
-    chosen: dict[int, int] = {}
-    for column in range(len(columns) - 1, -1, -1):
-        chosen[columns[column]] = options[state]
+    row = np.empty(count, dtype=np.int64)
+    for column in range(count - 1, -1, -1):
+        row[column] = state
         state = int(back[column, choice, state])
-    return chosen
+    return row
 
 
+HABIT_BEATS, HABIT_ROUNDS = 16.0, 3
 CHANGE_COST = 0.25
 
 
@@ -320,12 +349,16 @@ def _timed(note: Note, onset: Fraction, length: Fraction) -> Note:
 
 
 def _groups(notes: list[Note]) -> list[list[Note]]:
+    """Sort notes into moments: what is struck together, a strum over several strings among it."""
     groups: list[list[Note]] = []
     for note in notes:
-        if groups and note.onset_s - groups[-1][0].onset_s < 0.03:
-            groups[-1].append(note)
-        else:
-            groups.append([note])
+        if groups:
+            late = note.onset_s - groups[-1][0].onset_s
+            free = all(n.written.string != note.written.string for n in groups[-1])
+            if late < TOGETHER_S or (free and late < STRUM_S):
+                groups[-1].append(note)
+                continue
+        groups.append([note])
     return groups
 
 
