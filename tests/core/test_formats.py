@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import re
 import tempfile
 import unittest
 import zipfile
@@ -37,6 +38,8 @@ from juxtanote.core.formats.musicxml_read import read_musicxml
 from juxtanote.core.formats.pages import lay_out
 from juxtanote.core.formats.text_tab import bend_name, write_text_tab
 from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.score.timing import recounted
 from juxtanote.core.theory.tuning import Guitar
 from tests.lessons import lessons, note, small_lesson
 
@@ -293,10 +296,38 @@ class TestWords(unittest.TestCase):
 
     def test_text_tab_has_a_line_for_each_string(self) -> None:
         text = write_text_tab(small_lesson())
-        block = [line for line in text.splitlines() if line.startswith(" E |")]
-        self.assertGreaterEqual(len(block), 4)
+        block = [line for line in text.splitlines() if line.startswith(" E4|")]
+        self.assertGreaterEqual(len(block), 2)
         for sign in ("h7", "8bfull", "5~", "p5", "<12>"):
             self.assertIn(sign, text)
+
+    def test_text_tab_keeps_to_eighty_columns_and_says_all(self) -> None:
+        from tests.core.test_engrave import random_phrase
+
+        for seed in range(40):
+            phrase = random_phrase(seed, TimeMap())
+            text = write_text_tab(Lesson("A title " * 20, phrases=(phrase,)))
+            rows = text.splitlines()
+            self.assertLessEqual(max(len(row) for row in rows), 96)
+            wide = [row for row in rows if len(row) > 80]
+            self.assertLessEqual(len(wide), 10)  # one bar alone may be wider than a line
+            strings = [row for row in rows if "|" in row]
+            self.assertEqual(len(strings) % 6, 0)
+            frets = sum(len(re.findall(r"(?<![(\d+/b])\d+|x", row[4:])) for row in strings)
+            self.assertGreater(frets, 0)
+            written = {tag for n in phrase.notes for tag in n.written.techniques}
+            for tag, sign in (("palm-mute", "PM palm"), ("let-ring", "LR let"), ("slide", "/ slide")):
+                self.assertEqual(sign in text, tag in written, f"{seed} {tag}")
+
+    def test_text_tab_tells_values_picks_and_fingers(self) -> None:
+        line = (note(1, 0.0, 1, 5), note(2, 0.5, 1, 7), note(3, 1.0, 2, 5))
+        picked = [n.rewritten(stroke="down", finger="1") for n in line]
+        lesson = Lesson(phrases=(Phrase(1, "A", 0.0, 2.0, tuple(picked)),), key="A minor")
+        rows = write_text_tab(recounted(lesson)).splitlines()
+        self.assertTrue(any(row.split() == ["1", "2", "3"] for row in rows))
+        self.assertTrue(any(row.split() == ["q", "q", "q", "-q"] for row in rows), rows)
+        self.assertTrue(any(row.split() == ["d", "d", "d"] for row in rows))
+        self.assertTrue(any("A minor" in row for row in rows))
 
 
 class TestPages(unittest.TestCase):
@@ -311,7 +342,7 @@ class TestPages(unittest.TestCase):
 
     def test_every_fret_stands_on_the_page(self) -> None:
         texts = [w.text for page in lay_out(small_lesson()) for w in page.words if w.bold]
-        for fret in ("5", "7", "8", "0", "⟨12⟩"):
+        for fret in ("5", "7", "8", "0", "‹12›"):
             self.assertIn(fret, texts)
 
     def test_long_lessons_turn_the_page(self) -> None:

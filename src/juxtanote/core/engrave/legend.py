@@ -80,7 +80,7 @@ ENTRIES = (
     _Entry("let the bend down", _release, _has("release")),
     _Entry("vibrato", lambda s, x, y: marks.wave(s, x, x + 9, y - 1.0), _has("vibrato")),
     _Entry("dead: struck, no pitch", _word("×", 8.5, True), _has("dead")),
-    _Entry("natural harmonic", _word("⟨12⟩", 8.0, True), _has("natural-harmonic")),
+    _Entry("natural harmonic", _word("‹12›", 8.0, True), _has("natural-harmonic")),
     _Entry("pinch harmonic", _word("P.H."), _has("pinch-harmonic")),
     _Entry("palm on the strings", _dashed("P.M."), _has("palm-mute")),
     _Entry("keep it sounding", _dashed("let ring"), _has("let-ring")),

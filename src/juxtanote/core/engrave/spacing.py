@@ -47,7 +47,7 @@ def fret_text(note: Note, *, held: bool = False) -> str:
     tags = note.written.techniques
     text = "×" if "dead" in tags else str(note.written.fret)
     if "natural-harmonic" in tags:
-        text = f"⟨{text}⟩"
+        text = f"‹{text}›"
     return f"({text})" if held else text
 
 

@@ -10,6 +10,7 @@ import io
 import json
 import re
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from html import escape
 from importlib import resources
@@ -28,6 +29,7 @@ from juxtanote.core.score.lesson import Lesson, Phrase
 
 RATE = 44_100
 QUALITY = 0.9  # of the coder: 58 kbit a second in one channel
+CODERS = 2
 CODER_DELAY = 1105  # samples that MPEG layer III begins with where a reader does not take them away
 LAYOUTS = {
     "wide": Paper("wide", 200.0, 10_000.0, 10.0),
@@ -58,15 +60,25 @@ def write_lesson_page(
     """Write the page of all phrases that have notes, each followed by its variants."""
     choices = choices or Choices()
     phrases = [p for phrase in lesson.phrases for p in (phrase, *phrase.variants) if p.notes]
-    told, sections, held = [], [], []
-    for number, phrase in enumerate(phrases):
-        progress(number / max(len(phrases), 1))
-        facts, section = _phrase(phrase, number, lesson, choices, measure)
-        held.append(_sound(f"tab-{number}", sounds.tab(phrase), facts["length"]))
-        if sounds.recording is not None and not phrase.is_variant:
-            held.append(_sound(f"recording-{number}", sounds.recording(phrase), facts["length"]))
-        told.append(facts)
-        sections.append(section)
+    told, sections, coding = [], [], []
+    with ThreadPoolExecutor(
+        CODERS
+    ) as coders:  # coding needs no interpreter: it runs beside the rest
+        try:
+            for number, phrase in enumerate(phrases):
+                progress(number / max(len(phrases), 1))
+                facts, section = _phrase(phrase, number, lesson, choices, measure)
+                heard = {"tab": sounds.tab(phrase)}
+                if sounds.recording is not None and not phrase.is_variant:
+                    heard["recording"] = sounds.recording(phrase)
+                for kind, audio in heard.items():
+                    name = f"{kind}-{number}"
+                    coding.append(coders.submit(_sound, name, audio, facts["length"]))
+                told.append(facts)
+                sections.append(section)
+            held = [coded.result() for coded in coding]
+        finally:
+            coders.shutdown(cancel_futures=True)
     data = {
         "id": _fingerprint(lesson), "rate": RATE, "delay": CODER_DELAY, "speed": lesson.kept.plan.start,
         "recording": sounds.recording is not None, "phrases": told,

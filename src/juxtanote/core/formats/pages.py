@@ -5,7 +5,6 @@ Nothing here knows how it is painted; the window paints the same pages on screen
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from fractions import Fraction
 
 from juxtanote.core.engrave.legend import legend
 from juxtanote.core.engrave.line import Frame, Rows, draw_lines, string_names
@@ -28,7 +27,7 @@ from juxtanote.core.formats.breakdown import breakdown
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.form import heading_of
 from juxtanote.core.score.lesson import Context, Lesson, Phrase
-from juxtanote.core.score.values import bars_of
+from juxtanote.core.score.values import written_bars
 
 LARGE = 1.3
 CAUTION = (
@@ -250,28 +249,10 @@ def _phrase(
 
 
 def bars_in(phrase: Phrase, context: Context, measure: Measure, *, counts: bool) -> list[Bar]:
-    """Write a phrase in bars; one that begins late in a bar begins with a pickup."""
-    timed = [n for n in phrase.notes if n.written.onset_beats is not None]
-    if not timed:
-        return []
-    time_map = context.time_map
-    per_bar = time_map.beats_per_bar
-    onsets = [n.written.onset_beats or Fraction(0) for n in timed]
-    ends = [
-        o + (n.written.duration_beats or Fraction(0)) for o, n in zip(onsets, timed, strict=True)
-    ]
-    first, last = (
-        int(min(onsets) // per_bar),
-        max(int(max(onsets) // per_bar), -int(-max(ends) // per_bar) - 1),
-    )
-    begins = Fraction(int(min(onsets) // 1))
-    late = first < 0 or 2 * (begins - first * per_bar) >= per_bar
-    ordered = sorted(timed, key=lambda n: (n.written.onset_beats or Fraction(0), -n.written.string))
-    numbers = range(first, last + 1)
-    written = bars_of(ordered, numbers, time_map, pickup=begins if late else None)
+    """Give a phrase's bars with the room that each asks for."""
     return [
-        bar_of(number, moments, time_map, measure, counts)
-        for number, moments in zip(numbers, written, strict=True)
+        bar_of(number, moments, context.time_map, measure, counts)
+        for number, moments in written_bars(phrase.notes, context.time_map)
     ]
 
 

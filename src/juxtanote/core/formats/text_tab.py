@@ -1,125 +1,208 @@
-"""Text tab: strings as lines of dashes, notes where they are counted."""
+"""Text tab: strings as lines of dashes, all that the page says in 80 columns of plain text."""
 
-from fractions import Fraction
+from dataclasses import dataclass, field
 
+from juxtanote.core.engrave.line import string_names
 from juxtanote.core.score.form import heading_of
 from juxtanote.core.score.lesson import Context, Lesson, Part, Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.rhythm import count_word
 from juxtanote.core.score.signs import bend_name
-from juxtanote.core.theory.pitch import pitch_name
+from juxtanote.core.score.values import Moment, Value, written_bars
 
-COLUMNS_PER_BEAT = 12
-BARS_PER_LINE = 2
-LEGEND = (
-    "h hammer-on  p pull-off  / \\ slide  b bend (1/4, 1/2, full, 1 1/2, 2)  pb bent before  "
-    "r release  ~ vibrato  t tap  x dead  <12> natural harmonic  PM palm mute"
-)
+COLUMNS = 80
+NAME = 4
+PICKS = {"down": "d", "up": "u", "thumb": "p", "index": "i", "middle": "m", "ring": "a"}
+LETTERS = {
+    "whole": "w", "half": "h", "quarter": "q", "eighth": "e", "16th": "s", "32nd": "t", "64th": "x",
+    "128th": "x",
+}  # fmt: skip
+ROOM = {"whole": 13, "half": 9, "quarter": 7, "eighth": 5, "16th": 4}
+SPANS = (("palm-mute", "PM"), ("let-ring", "LR"), ("bar", "SB"), ("rake", "RK"))
+MEANINGS = {
+    "h": "hammered on", "p": "pulled off", "/": "slide up", "\\": "slide down", "t": "tapped",
+    "b": "bend, by", "pb": "bent before, by", "r": "let down", "~": "vibrato", "x": "dead",
+    "<>": "natural harmonic", "ph": "pinch harmonic", ".": "short", "g": "grace note",
+    "()": "held on", "PM": "palm mute", "LR": "let ring", "SB": "slide bar", "RK": "rake",
+}  # fmt: skip
+VALUES = "w h q e s t: whole to thirty-second; . dotted; 3 triplet; - rest"
 
 
-def note_text(note: Note) -> str:
-    """Write one note: its fret with its techniques."""
+@dataclass(slots=True)
+class _Rows:
+    """The rows of a bar: what stands over the strings, the strings, what stands under them."""
+
+    counts: list[str] = field(default_factory=list)
+    values: list[str] = field(default_factory=list)
+    picks: list[str] = field(default_factory=list)
+    fingers: list[str] = field(default_factory=list)
+    spans: list[str] = field(default_factory=list)
+    strings: list[list[str]] = field(default_factory=list)
+
+
+def note_text(note: Note, before: Note | None = None, *, held: bool = False) -> str:
+    """Write one note: its fret with its techniques; `before` is the one before on its string."""
     written = note.written
     tags = written.techniques
-    if "dead" in tags:
-        return "x"
-    text = str(written.fret)
+    text = "x" if "dead" in tags else str(written.fret)
     if "natural-harmonic" in tags:
         text = f"<{text}>"
+    if held:
+        return f"({text})"
+    if "pinch-harmonic" in tags:
+        text += "ph"
     if "pre-bend" in tags:
-        text += f"pb{bend_name(written.bend_semitones)}r"
+        text += f"pb{bend_name(written.bend_semitones)}" + ("r" if "release" in tags else "")
     elif "bend" in tags:
         text += f"b{bend_name(written.bend_semitones)}" + ("r" if "release" in tags else "")
-    if "vibrato" in tags:
-        text += "~"
-    for word, sign in (("hammer-on", "h"), ("pull-off", "p"), ("tap", "t"), ("slide", "/")):
+    text += "~" if "vibrato" in tags else ""
+    text += "." if "staccato" in tags else ""
+    falls = before is not None and before.written.fret > written.fret
+    for word, sign in (
+        ("hammer-on", "h"), ("pull-off", "p"), ("tap", "t"), ("slide", "\\" if falls else "/"),
+        ("grace", "g"),
+    ):  # fmt: skip
         if word in tags:
             text = sign + text
     return text.replace(" ", "+")
 
 
 def write_text_tab(lesson: Lesson) -> str:
-    """Write every phrase of a lesson as text tab with counts."""
+    """Write every phrase of a lesson as text tab: counts, values, picks, fingers, strings, signs."""
     time_map = lesson.time_map
     start = lesson.phrases[0].start_s if lesson.phrases else 0.0
+    key = lesson.key + (f" ({lesson.scale})" if lesson.scale else "") if lesson.key else ""
     count, unit = time_map.signature
+    tempo = f"{time_map.tempo_at(start):.0f} beats a minute"
+    shown = [
+        inside for phrase in lesson.phrases for inside in (phrase, *phrase.variants) if inside.notes
+    ]
     head = [
-        lesson.title + (f", {lesson.performer}" if lesson.performer else ""),
+        *_wrapped(lesson.title + (f", {lesson.performer}" if lesson.performer else "")),
         *(_tuning_line(part, len(lesson.parts) > 1) for part in lesson.parts),
-        f"{time_map.tempo_at(start):.0f} beats a minute, {count}/{unit}",
-        LEGEND,
+        *_wrapped(", ".join(filter(None, (tempo, f"{count}/{unit}", key, lesson.feel)))),
+        *_legend(shown),
     ]
-    parts = ["\n".join(head)]
-    parts += [
-        _phrase_text(inside, lesson)
-        for phrase in lesson.phrases
-        for inside in (phrase, *phrase.variants)
-        if inside.notes
-    ]
-    return "\n\n".join(parts) + "\n"
+    return "\n\n".join(["\n".join(head), *(_phrase_text(p, lesson) for p in shown)]) + "\n"
+
+
+def _wrapped(text: str) -> list[str]:
+    from textwrap import wrap
+
+    return wrap(text, COLUMNS) or [""]
 
 
 def _tuning_line(part: Part, named: bool) -> str:
-    tuning = " ".join(pitch_name(m) for m in part.guitar.tuning)
+    tuning = " ".join(reversed(string_names(part.guitar.tuning)))
     capo = f", capo {part.guitar.capo}" if part.guitar.capo else ""
     return (f"{part.name}: tuning " if named else "Tuning ") + tuning + capo
 
 
+def _legend(phrases: list[Phrase]) -> list[str]:
+    """Say what the signs mean, of those that are used."""
+    notes = [note for phrase in phrases for note in phrase.notes]
+    tags = {tag for note in notes for tag in note.written.techniques}
+    used = {
+        "h": "hammer-on" in tags, "p": "pull-off" in tags, "/": "slide" in tags,
+        "\\": "slide" in tags, "t": "tap" in tags, "b": "bend" in tags, "pb": "pre-bend" in tags,
+        "r": "release" in tags, "~": "vibrato" in tags, "x": "dead" in tags,
+        "<>": "natural-harmonic" in tags, "ph": "pinch-harmonic" in tags, ".": "staccato" in tags,
+        "g": "grace" in tags, "()": True, **{sign: tag in tags for tag, sign in SPANS},
+    }  # fmt: skip
+    signs = "  ".join(f"{sign} {MEANINGS[sign]}" for sign, on in used.items() if on)
+    picks = "d u: pick down, up; 1 to 4, T: fingers"
+    return [*_wrapped(signs), *_wrapped(f"{VALUES}; {picks}")] if notes else []
+
+
 def _phrase_text(phrase: Phrase, whole: Lesson) -> str:
     lesson = whole.context(phrase)
-    time_map = lesson.time_map
     name = f"{lesson.part.name}: {phrase.name}" if len(whole.parts) > 1 else phrase.name
-    title = f"{name}" + (f" ×{phrase.repeats}" if phrase.repeats > 1 else "")
+    title = name + (f" x{phrase.repeats}" if phrase.repeats > 1 else "")
     under = heading_of(phrase, lesson)
-    if under:
-        title += f" ({under})"
-    per_bar = time_map.beats_per_bar
-    bars: dict[int, list[Note]] = {}
-    for note in phrase.notes:
-        bars.setdefault(int(_onset(note, lesson) // per_bar), []).append(note)
-    blocks = [title]
-    numbers = list(range(min(bars), max(bars) + 1))
-    chords = dict(lesson.chords)
-    if any(bar + 1 in chords for bar in numbers):
-        blocks.append("| " + " | ".join(chords.get(bar + 1, "–") for bar in numbers) + " |")
-    for index in range(0, len(numbers), BARS_PER_LINE):
-        chunk = numbers[index : index + BARS_PER_LINE]
-        drawn = [_bar_lines(bars.get(bar, []), bar, lesson) for bar in chunk]
-        blocks.append("\n".join("|".join(rows) + "|" for rows in zip(*drawn, strict=True)))
+    bars = written_bars(phrase.notes, lesson.time_map)
+    last: dict[int, Note] = {}
+    drawn = [_bar(number, moments, lesson, last) for number, moments in bars]
+    names = [f"{name:>3}" for name in string_names(lesson.guitar.tuning)]
+    opens = "|:" if phrase.repeats > 1 else "|"
+    closes = ":|" if phrase.repeats > 1 else "|"
+    blocks = [*_wrapped(title + (f" ({under})" if under else ""))]
+    line: list[list[str]] = []
+    lines: list[list[list[str]]] = []
+    room = COLUMNS - NAME - 3
+    for rows in drawn:
+        used = sum(len(bar[0]) + 1 for bar in line)
+        if line and used + len(rows[0]) > room:
+            lines.append(line)
+            line = []
+        line.append(rows)
+    lines += [line] if line else []
+    for index, bars_here in enumerate(lines):
+        begin = opens if index == 0 else "|"
+        end = closes if index + 1 == len(lines) else "|"
+        blocks.append(_joined(bars_here, names, begin, end))
     return "\n".join(blocks)
 
 
-def _onset(note: Note, lesson: Context) -> Fraction:
-    if note.written.onset_beats is not None:
-        return note.written.onset_beats
-    return Fraction(round(float(lesson.time_map.to_beats(note.onset_s)) * 12), 12)
+def _joined(bars: list[list[str]], names: list[str], begin: str, end: str) -> str:
+    """Join the rows of bars: strings by bar lines, the others by blanks; empty rows are left out."""
+    over = len(bars[0]) - len(names)
+    rows = []
+    for index in range(len(bars[0])):
+        if index < over:
+            text = " " * (NAME + len(begin) - 1) + " ".join(bar[index] for bar in bars)
+            rows += [text.rstrip()] if text.strip() else []
+        else:
+            middle = "|".join(bar[index] for bar in bars)
+            rows.append(f"{names[index - over]}{begin}{middle}{end}")
+    return "\n".join(rows)
 
 
-def _bar_lines(notes: list[Note], bar: int, lesson: Context) -> list[str]:
-    """Draw one bar: a line of counts, then each string from the thinnest."""
-    per_bar = lesson.time_map.beats_per_bar
-    strings = lesson.guitar.string_count
-    stops = sorted({_onset(note, lesson) for note in notes})
-    start = Fraction(bar * per_bar)
-    columns, width = {}, 0
-    for stop in stops:
-        column = max(round(float(stop - start) * COLUMNS_PER_BEAT / 2) + 1, width)
-        columns[stop] = column
-        texts = [note_text(n) for n in notes if _onset(n, lesson) == stop]
-        width = column + max(len(text) for text in texts) + 1
-    width = max(width, per_bar * COLUMNS_PER_BEAT // 2 + 1)
-    counts = [" "] * (width + 4)
-    for stop, column in columns.items():
-        for offset, sign in enumerate(count_word(stop, lesson.time_map)):
-            counts[column + offset] = sign
-    rows = [f"{'':4}" + "".join(counts)[:width].ljust(width)]
-    for string in range(1, strings + 1):
-        line = ["-"] * width
-        for note in notes:
-            if note.written.string == string:
-                column = columns[_onset(note, lesson)]
-                text = note_text(note)
-                line[column : column + len(text)] = list(text)
-        name = pitch_name(lesson.guitar.tuning[-string])[:-1]
-        rows.append(f"{name:>2} |" + "".join(line)[:width].ljust(width, "-"))
-    return rows
+def _bar(number: int, moments: list[Moment], lesson: Context, last: dict[int, Note]) -> list[str]:
+    """Draw one bar as rows of one width: number and chords, what stands over the strings, strings."""
+    rows = _Rows(strings=[[] for _ in range(lesson.guitar.string_count)])
+    for moment in moments:
+        _moment(rows, moment, lesson, last)
+    label = "pickup" if number < 0 else str(number + 1)
+    label += " " + dict(lesson.chords).get(number + 1, "") if number >= 0 else ""
+    each = [rows.counts, rows.values, rows.picks, rows.fingers, rows.spans]
+    over = ["".join(parts) for parts in each]
+    strings = ["-" + "".join(parts) for parts in rows.strings]
+    width = max(len(label) + 1, *(len(text) for text in strings))
+    return [
+        label.ljust(width), *((" " + text).ljust(width)[:width] for text in over),
+        *(text.ljust(width, "-") for text in strings),
+    ]  # fmt: skip
+
+
+def _moment(rows: _Rows, moment: Moment, lesson: Context, last: dict[int, Note]) -> None:
+    texts: dict[int, str] = {}
+    for note in moment.notes:
+        string = note.written.string
+        texts[string] = note_text(note, last.get(string), held=moment.is_held)
+        last[string] = note
+    count = count_word(moment.onset, lesson.time_map)
+    struck = bool(moment.notes) and not moment.is_held and moment.value is not None
+    value = _value(moment.value, rest=moment.is_rest)
+    fingers = "".join(n.written.finger for n in moment.notes) if struck else ""
+    pick = next((PICKS[n.written.stroke] for n in moment.notes if n.written.stroke), "")
+    least = 3 if moment.value is None else ROOM.get(moment.value.base, 3)
+    width = max(
+        least, *(len(t) + 1 for t in (*texts.values(), value, fingers, count if struck else ""))
+    )
+    rows.counts.append((count if struck else "").ljust(width))
+    rows.values.append(value.ljust(width))
+    rows.picks.append((pick if struck else "").ljust(width))
+    rows.fingers.append(fingers.ljust(width))
+    tags = {tag for n in moment.notes for tag in n.written.techniques}
+    marked = next((sign for tag, sign in SPANS if tag in tags), "")
+    going = marked and rows.spans and rows.spans[-1].startswith((marked, "-"))
+    rows.spans.append(("-" * width) if going else marked.ljust(width, "-" if marked else " "))
+    for string, cells in enumerate(rows.strings, start=1):
+        cells.append(texts.get(string, "").ljust(width, "-"))
+
+
+def _value(value: Value | None, *, rest: bool) -> str:
+    if value is None:
+        return "" if not rest else "-w"
+    text = LETTERS[value.base] + "." * value.dots + ("3" if value.tuplet else "")
+    return f"-{text}" if rest else text

@@ -177,6 +177,24 @@ def _may_stand(part: Fraction, length: Fraction, time_map: TimeMap) -> bool:
     return (part / unit).denominator == 1
 
 
+def written_bars(notes: Sequence[Note], time_map: TimeMap) -> list[tuple[int, list[Moment]]]:
+    """Write a phrase bar by bar (0 is bar 1); one that begins late in a bar begins with a pickup."""
+    timed = [(n.written.onset_beats, n) for n in notes if n.written.onset_beats is not None]
+    if not timed:
+        return []
+    per_bar = time_map.beats_per_bar
+    onsets = [onset for onset, _ in timed]
+    end = max(onset + (n.written.duration_beats or Fraction(0)) for onset, n in timed)
+    first = int(min(onsets) // per_bar)
+    last = max(int(max(onsets) // per_bar), -int(-end // per_bar) - 1)
+    begins = Fraction(min(onsets) // 1)
+    late = first < 0 or 2 * (begins - first * per_bar) >= per_bar
+    ordered = [n for _, n in sorted(timed, key=lambda row: (row[0], -row[1].written.string))]
+    numbers = range(first, last + 1)
+    written = bars_of(ordered, numbers, time_map, pickup=begins if late else None)
+    return list(zip(numbers, written, strict=True))
+
+
 def bars_of(
     notes: Sequence[Note], bars: range, time_map: TimeMap, *, pickup: Fraction | None = None
 ) -> list[list[Moment]]:
