@@ -3,7 +3,7 @@
 from juxtanote.core.fretboard.fingers import supporting_fingers
 from juxtanote.core.score.form import chord_at
 from juxtanote.core.score.lesson import Context, Lesson, Phrase
-from juxtanote.core.score.note import Note
+from juxtanote.core.score.note import SLURS, Note
 from juxtanote.core.score.repeats import bar_repeats, repeat_words
 from juxtanote.core.score.signs import bend_name
 from juxtanote.core.theory.chords import known_chord
@@ -32,54 +32,145 @@ def breakdown(phrase: Phrase, lesson: Lesson) -> str:
 
 
 def generate_breakdown(phrase: Phrase, lesson: Lesson) -> str:
-    """Say a phrase note by note, grouped by beat, with scale and target note at the end."""
+    """Say a phrase as a teacher does: shape and place, what is hard, bar by bar, where it lands."""
     if not phrase.notes:
         return "There are no notes in this phrase yet."
     context = lesson.context(phrase)
     sentences = [_opening(phrase, context)]
-    groups = _by_bar(phrase, context)
-    for bar, notes in groups:
-        said, index = [], 0
-        while index < len(notes):
-            chord = [notes[index]]
-            while (
-                index + len(chord) < len(notes)
-                and notes[index + len(chord)].onset_s - notes[index].onset_s < 0.03
-            ):
-                chord.append(notes[index + len(chord)])
-            said.append(
-                _say_together(chord) if len(chord) > 1 else _say(notes[index], notes, index)
-            )
-            index += len(chord)
+    hard = _hardest(phrase, context)
+    sentences += [hard] if hard else []
+    again = {later: (earlier, likeness) for later, earlier, likeness in bar_repeats(phrase, lesson)}
+    for bar, notes in _by_bar(phrase, context):
         where = f"Bar {bar}" if bar >= 1 else "Pickup"
-        sentences.append(f"{where}: {'; '.join(said)}.")
-    sentences += [
-        f"Bar {later} {'has' if likeness.kind == 'motif' else 'is'} "
-        f"{repeat_words(f'bar {earlier}', likeness)}."
-        for later, earlier, likeness in bar_repeats(phrase, lesson)
-    ]
+        if bar in again and again[bar][1].kind != "motif":
+            earlier, likeness = again[bar]
+            sentences.append(f"{where}: {repeat_words(f'bar {earlier}', likeness)}.")
+            continue
+        said = "; ".join(_said(notes, context))
+        if bar in again:
+            said += f"; it has {repeat_words(f'bar {again[bar][0]}', again[bar][1])}"
+        sentences.append(f"{where}: {said}.")
     closing = _closing(phrase, context)
     if closing:
         sentences.append(closing)
     return "\n".join(sentences)
 
 
+def _said(notes: list[Note], context: Context) -> list[str]:
+    """Say the notes of a bar, those that are struck together as one."""
+    said, index = [], 0
+    while index < len(notes):
+        chord = [notes[index]]
+        while (
+            index + len(chord) < len(notes)
+            and notes[index + len(chord)].onset_s - notes[index].onset_s < 0.03
+        ):
+            chord.append(notes[index + len(chord)])
+        words = _say_together(chord) if len(chord) > 1 else _say(notes[index], notes, index)
+        if index and _is_carried_on(notes[index - 1], notes[index], context):
+            words += ", the same stroke carried on"
+        said.append(words)
+        index += len(chord)
+    return said
+
+
+def _is_carried_on(before: Note, note: Note, context: Context) -> bool:
+    """Tell whether economy picking takes a string in the stroke of the one before."""
+    written, last = note.written, before.written
+    near = abs(written.string - last.string) == 1
+    return context.school == "economy" and near and written.stroke == last.stroke != ""
+
+
+NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
+ORDINALS = (
+    "open", "first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth",
+    "tenth", "eleventh", "twelfth", "thirteenth", "fourteenth", "fifteenth", "sixteenth",
+    "seventeenth", "eighteenth", "nineteenth", "twentieth",
+)  # fmt: skip
+
+
 def _opening(phrase: Phrase, context: Context) -> str:
-    frets = [n.written.fret for n in phrase.notes if n.written.fret > 0]
+    """Say shape and place first: how many bars, in which position, on which strings."""
+    bars = [bar for bar, _ in _by_bar(phrase, context)]
+    whole = [bar for bar in bars if bar >= 1]
+    span = whole[-1] - whole[0] + 1 if whole else 0
+    count = NUMBERS[span] if span < len(NUMBERS) else str(span)
+    words = f"{count} bar{'s' if span != 1 else ''}".capitalize() if span else "A pickup"
+    if span and len(whole) < len(bars):
+        words += " and a pickup"
+    words += _position(phrase)
     strings = sorted({n.written.string for n in phrase.notes})
-    words = f"{len(phrase.notes)} notes"
-    if frets:
-        words += f", frets {min(frets)} to {max(frets)}"
     names = ", ".join(str(s) for s in strings[:-1])
-    last = strings[-1]
     words += f", on string{'s' if len(strings) > 1 else ''} " + (
-        f"{names} and {last}" if names else f"{last}"
+        f"{names} and {strings[-1]}" if names else f"{strings[-1]}"
     )
+    if phrase.repeats > 1:
+        words += ", twice" if phrase.repeats == 2 else f", {phrase.repeats} times"
     key = known_key(context.key)
     if key is not None and context.scale:
-        tonic = key.tonic
-        words += f". The notes come from {tonic} {context.scale}"
+        words += f". The notes come from {key.tonic} {context.scale}"
     return words + "."
+
+
+def _position(phrase: Phrase) -> str:
+    """Say where the hand is: in one position, from one to another; by frets without fingers."""
+    places = [
+        n.written.fret - int(n.written.finger) + 1
+        for n in phrase.notes
+        if n.written.finger in ("1", "2", "3", "4") and n.written.fret >= int(n.written.finger)
+    ]
+    frets = [n.written.fret for n in phrase.notes if n.written.fret > 0]
+    if not frets:
+        return " of open strings"
+    if len(places) < 0.5 * len(frets):
+        low, high = min(frets), max(frets)
+        return f" at fret {low}" if low == high else f", frets {low} to {high}"
+    low, high = min(places), max(places)
+    if high >= len(ORDINALS):
+        return f", frets {min(frets)} to {max(frets)}"
+    if high - low <= 1:
+        return f" in {ORDINALS[max(set(places), key=places.count)]} position"
+    return (
+        f" from {ORDINALS[places[0]]} to {ORDINALS[places[-1]]} position"
+        if (places[0] != places[-1])
+        else f" between {ORDINALS[low]} and {ORDINALS[high]} position"
+    )
+
+
+WIDE_BEND, WIDE_STRETCH, LONG_SHIFT, FAST_S = 2.5, 4, 5, 0.11
+
+
+def _hardest(phrase: Phrase, context: Context) -> str:
+    """Say what is hard, if something is: bends, stretches, jumps, quick strokes (common practice)."""
+    found: list[str] = []
+    notes = phrase.notes
+    widest = max(notes, key=lambda n: n.written.bend_semitones)
+    if widest.written.bend_semitones >= WIDE_BEND:
+        amount = _BENDS.get(bend_name(widest.written.bend_semitones), "more than two tones")
+        found.append(f"the bend of {amount} in {_where(widest, context)}")
+    pairs = list(zip(notes, notes[1:], strict=False))
+    fretted = [(a, b) for a, b in pairs if a.written.fret and b.written.fret]
+    if fretted:
+        a, b = max(fretted, key=lambda pair: abs(pair[1].written.fret - pair[0].written.fret))
+        far = abs(b.written.fret - a.written.fret)
+        if far >= LONG_SHIFT:
+            found.append(f"the jump of {far} frets to {_place(b)} in {_where(b, context)}")
+        elif far >= WIDE_STRETCH and "slide" not in b.written.techniques:
+            found.append(f"the stretch over {far + 1} frets in {_where(b, context)}")
+    quick = [
+        b for a, b in pairs
+        if 0.03 < b.onset_s - a.onset_s < FAST_S and not b.written.techniques & SLURS
+    ]  # fmt: skip
+    if len(quick) >= 3:
+        found.append(f"the quick strokes from {_where(quick[0], context)} on")
+    return f"Hard is {', and '.join(found[:2])}: begin slowly there." if found else ""
+
+
+def _where(note: Note, context: Context) -> str:
+    onset = note.written.onset_beats
+    beats = float(onset) if onset is not None else float(context.time_map.to_beats(note.onset_s))
+    bar, beat = context.time_map.bar_and_beat(beats)
+    return f"bar {bar}, beat {int(beat)}" if bar >= 1 else "the pickup"
 
 
 def _by_bar(phrase: Phrase, context: Context) -> list[tuple[int, list[Note]]]:

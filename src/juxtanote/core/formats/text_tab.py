@@ -121,25 +121,24 @@ def _phrase_text(phrase: Phrase, whole: Lesson) -> str:
     under = heading_of(phrase, lesson)
     bars = written_bars(phrase.notes, lesson.time_map)
     last: dict[int, Note] = {}
-    drawn = [_bar(number, moments, lesson, last) for number, moments in bars]
+    room = COLUMNS - NAME - 3
+    drawn = [
+        piece for number, moments in bars for piece in _pieces(number, moments, lesson, last, room)
+    ]
     names = [f"{name:>3}" for name in string_names(lesson.guitar.tuning)]
     opens = "|:" if phrase.repeats > 1 else "|"
     closes = ":|" if phrase.repeats > 1 else "|"
     blocks = [*_wrapped(title + (f" ({under})" if under else ""))]
-    line: list[list[str]] = []
-    lines: list[list[list[str]]] = []
-    room = COLUMNS - NAME - 3
-    for rows in drawn:
-        used = sum(len(bar[0]) + 1 for bar in line)
-        if line and used + len(rows[0]) > room:
-            lines.append(line)
-            line = []
-        line.append(rows)
-    lines += [line] if line else []
-    for index, bars_here in enumerate(lines):
+    lines: list[list[_Piece]] = [[]]
+    for piece in drawn:
+        used = sum(len(other.rows[0]) + 1 for other in lines[-1])
+        if lines[-1] and used + len(piece.rows[0]) > room:
+            lines.append([])
+        lines[-1].append(piece)
+    for index, line in enumerate(lines):
         begin = opens if index == 0 else "|"
-        end = closes if index + 1 == len(lines) else "|"
-        blocks.append(_joined(bars_here, names, begin, end))
+        end = closes if index + 1 == len(lines) else "-" if line[-1].goes_on else "|"
+        blocks.append(_joined([piece.rows for piece in line], names, begin, end))
     return "\n".join(blocks)
 
 
@@ -155,6 +154,30 @@ def _joined(bars: list[list[str]], names: list[str], begin: str, end: str) -> st
             middle = "|".join(bar[index] for bar in bars)
             rows.append(f"{names[index - over]}{begin}{middle}{end}")
     return "\n".join(rows)
+
+
+@dataclass(frozen=True, slots=True)
+class _Piece:
+    """A bar as rows, or a part of one that is wider than a line."""
+
+    rows: list[str]
+    goes_on: bool = False
+
+
+def _pieces(
+    number: int, moments: list[Moment], lesson: Context, last: dict[int, Note], room: int
+) -> list[_Piece]:
+    """Draw a bar, in halves where it is wider than a line."""
+    known = dict(last)
+    rows = _bar(number, moments, lesson, last)
+    if len(rows[0]) <= room or len(moments) < 2:
+        return [_Piece(rows)]
+    last.clear()
+    last.update(known)
+    middle = len(moments) // 2
+    first = _pieces(number, moments[:middle], lesson, last, room)
+    after = _pieces(number, moments[middle:], lesson, last, room)
+    return [*(_Piece(piece.rows, goes_on=True) for piece in first), *after]
 
 
 def _bar(number: int, moments: list[Moment], lesson: Context, last: dict[int, Note]) -> list[str]:
