@@ -40,6 +40,8 @@ def random_phrase(seed: int, time_map: TimeMap, strings: int = 6) -> Phrase:
         many = 1 if rng.random() < 0.85 else int(rng.integers(2, 5))
         for string in rng.permutation(np.arange(1, strings + 1))[:many]:
             tags = {t for t in TAGS if rng.random() < 0.08}
+            if "pre-bend" in tags:
+                tags.discard("bend")
             if tags & {"bend", "pre-bend"} and rng.random() < 0.4:
                 tags.add("release")
             length = step * (1 if rng.random() < 0.8 else Fraction(1, 2))

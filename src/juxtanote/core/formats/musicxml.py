@@ -17,6 +17,8 @@ from juxtanote.core.theory.pitch import SHARP_NAMES
 from juxtanote.core.theory.scales import spell_in_key
 
 DIVISIONS = 48  # per quarter: sixteenths, triplets, sextuplets and thirty-seconds are exact
+OTHERS = ("palm-mute", "rake", "bar", "pinch-harmonic", "dead")
+"""Techniques that the format has no sign of its own for, or only one for several."""
 _MODES = frozenset(
     {"major", "minor", "dorian", "phrygian", "lydian", "mixolydian", "aeolian", "locrian"}
 )
@@ -396,6 +398,8 @@ def _note(
     for flag, kind in zip(ties, ("stop", "start"), strict=True):
         if flag:
             ET.SubElement(notations, "tied", type=kind)
+    if "let-ring" in note.written.techniques and not ties[1]:
+        ET.SubElement(notations, "tied", type="let-ring")
     _notations(notations, note, slurs if not ties[0] else {})
 
 
@@ -437,6 +441,9 @@ def _notations(
             ET.SubElement(release, "release")
     if "tap" in tags:
         ET.SubElement(technical, "tap")
+    for tag in OTHERS:
+        if tag in tags:
+            ET.SubElement(technical, "other-technical").text = tag
     if "vibrato" in tags:
         ornaments = ET.SubElement(notations, "ornaments")
         ET.SubElement(ornaments, "wavy-line", type="start")

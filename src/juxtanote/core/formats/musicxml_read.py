@@ -12,6 +12,7 @@ from typing import Any
 from juxtanote.core.errors import ImportFileError
 from juxtanote.core.formats.csv_notes import NoteRow
 from juxtanote.core.formats.read_score import ReadPart, ReadScore
+from juxtanote.core.score.note import TECHNIQUES
 from juxtanote.core.theory.pitch import LETTER_SEMITONES
 
 MOST_BYTES = 60_000_000
@@ -112,6 +113,8 @@ class _Reader:
         counted = False
         for measure in part.findall("measure"):
             if not counted and measure.get("implicit") != "yes":
+                for element in measure.findall("attributes"):
+                    self._attributes(element)  # the metre tells where the bar of that number begins
                 self._count_from(measure.get("number") or "")
                 counted = True
             for element in measure:
@@ -219,6 +222,7 @@ class _Reader:
                 row,
                 duration_s=row.duration_s + length,
                 duration_beats=(row.duration_beats or Fraction(0)) + beats,
+                techniques=row.techniques | (_techniques(element)[0] & {"let-ring"}),
             )
         else:
             tags, bend = _techniques(element)
@@ -262,6 +266,11 @@ def _techniques(element: Any) -> tuple[set[str], float]:
                 tags.add("release")
             else:
                 tags.add("pre-bend" if mark.find("pre-bend") is not None else "bend")
+        elif mark.tag == "other-technical" and (mark.text or "").strip() in TECHNIQUES:
+            tags.add((mark.text or "").strip())
+    for tied in element.iterfind("notations/tied"):
+        if tied.get("type") == "let-ring":
+            tags.add("let-ring")
     for slide in element.iterfind("notations/slide"):
         if slide.get("type") == "stop":
             tags.add("slide")
