@@ -12,8 +12,12 @@ import soundfile
 
 from juxtanote.cli import main
 from juxtanote.core.align.gap import measure_gap
+from juxtanote.core.audio.sound import Sound
 from juxtanote.core.checks.findings import find_problems, in_order
+from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.csv_notes import read_rows
+from juxtanote.core.formats.lesson_file import save_lesson
+from juxtanote.core.handing_out import SUFFIXES, Wish, hand_out
 from juxtanote.core.practice.care import needs_break
 from juxtanote.core.practice.log import add_practice, daily_points, name_of
 from juxtanote.core.practice.plan import joined_chunks, speed_steps
@@ -196,6 +200,50 @@ class TestCommandLine(unittest.TestCase):
         with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
             status = main(list(words))
         return status, out.getvalue(), err.getvalue()
+
+    def test_export_writes_every_format_and_says_nothing(self) -> None:
+        lesson = self.folder / "a.juxta"
+        save_lesson(small_lesson(), lesson)
+        outs = [self.folder / f"o{suffix}" for suffix in SUFFIXES]
+        words = [w for out in outs for w in ("-o", str(out))]
+        status, said, errors = self._run("export", str(lesson), *words, "--speed", "80")
+        self.assertEqual((status, said, errors), (0, "", ""))
+        for out in outs:
+            self.assertGreater(out.stat().st_size, 100, out.name)
+
+    def test_export_of_one_phrase_at_half_speed_with_a_count_in(self) -> None:
+        lesson, out = self.folder / "a.juxta", self.folder / "o.wav"
+        save_lesson(small_lesson(), lesson)
+        phrase = small_lesson().phrases[0]
+        wanted = ("--phrase", phrase.name, "--speed", "50", "--count-in", "4")
+        self.assertEqual(self._run("export", str(lesson), "-o", str(out), *wanted)[0], 0)
+        beat = 60.0 / small_lesson().time_map.tempo_at(phrase.start_s)
+        length = 2.0 * (phrase.end_s - phrase.start_s) + 4 * 2.0 * beat
+        self.assertAlmostEqual(soundfile.info(out).duration, length, delta=0.01)
+
+    def test_export_says_what_is_not_there(self) -> None:
+        lesson, out = self.folder / "a.juxta", self.folder / "o.mid"
+        save_lesson(small_lesson(), lesson)
+        for words, code in (
+            (("--phrase", "none"), 1), (("--part", "none"), 1), (("--speed", "5"), 2),
+            (("-o", "x.doc"), 2), (("--count-in", "99"), 2),
+        ):  # fmt: skip
+            status, _, errors = self._run("export", str(lesson), "-o", str(out), *words)
+            self.assertEqual(status, code, errors)
+            self.assertFalse(out.exists())
+
+    def test_the_recording_leaves_only_where_it_may(self) -> None:
+        lesson = small_lesson()
+        silence = np.zeros((2, 44_100 * 20), dtype=np.float32)
+        sound, only = Sound(silence, 44_100), Wish(source="recording")
+        out = self.folder / "o.wav"
+        with self.assertRaises(JuxtanoteError):
+            hand_out(lesson, out, only, sound=sound)
+        may = replace(lesson, recording=replace(lesson.recording, may_share=True))
+        hand_out(may, out, only, sound=sound)
+        self.assertEqual(float(np.max(np.abs(soundfile.read(out)[0]))), 0.0)
+        hand_out(lesson, out, Wish(), sound=sound)
+        self.assertGreater(float(np.max(np.abs(soundfile.read(out)[0]))), 0.1)
 
     def test_transcribe_writes_every_format_and_says_nothing(self) -> None:
         audio, events = scale_line([57, 60, 62, 64, 67, 69, 67, 64])
