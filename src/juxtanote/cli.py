@@ -42,6 +42,11 @@ def _parser() -> argparse.ArgumentParser:
     place.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT")
     place.add_argument("--tuning", default=None)
     place.add_argument("--alternatives", type=Path, default=None, metavar="DIR")
+    check = commands.add_parser("check", help="hold a tab against a recording")
+    check.add_argument("notes", type=Path, metavar="NOTES")
+    check.add_argument("audio", type=Path, metavar="AUDIO")
+    check.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT.json")
+    check.add_argument("--tuning", default=None, metavar='"E2 A2 D3 G3 B3 E4"')
     out = commands.add_parser("export", help="hand out a lesson as pages, page, notes or sound")
     out.add_argument("lesson", type=Path, metavar="LESSON")
     out.add_argument("-o", dest="out", type=Path, action="append", required=True, metavar="OUT")
@@ -57,7 +62,7 @@ def _parser() -> argparse.ArgumentParser:
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run the program; give its exit status: 0 done, 1 failed, 2 wrong usage."""
     words = list(sys.argv[1:] if arguments is None else arguments)
-    commands = ("transcribe", "place", "export", "window", "-h", "--help", "--version")
+    commands = ("transcribe", "place", "check", "export", "window", "-h", "--help", "--version")
     if not words or words[0] not in commands:
         words = ["window", *words]
     parser = _parser()
@@ -70,6 +75,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
             return _transcribe(options, parser)
         if options.command == "place":
             return _place(options, parser)
+        if options.command == "check":
+            return _check(options, parser)
         if options.command == "export":
             return _export(options, parser)
         return _window(options.lesson)
@@ -177,6 +184,36 @@ def _place(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
         for number, way in enumerate(alternatives(guitar, notes), start=1):
             name = f"{number}-{way.favours.replace(' ', '-')}{options.out.suffix}"
             export_rows(filled(way.strings, way.frets), guitar, options.alternatives / name)
+    return DONE
+
+
+def _check(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
+    import json
+
+    from juxtanote.core.audio.read import read_sound
+    from juxtanote.core.audio.write import write_text
+    from juxtanote.core.checks.check_notes import check_notes
+    from juxtanote.core.formats.rows_of import rows_of
+    from juxtanote.core.theory.tuning import Guitar, parse_tuning
+
+    if options.out.suffix.lower() != ".json":
+        return _usage(parser, f"“{options.out.name}”: findings are written as .json")
+    _check_targets([options.out])
+    rows, guitar = rows_of(options.notes)
+    if options.tuning:
+        guitar = Guitar(tuning=parse_tuning(options.tuning))
+    found = check_notes(
+        rows,
+        read_sound(options.audio),
+        guitar,
+        tuning_is_given=bool(options.tuning),
+        progress=_Bar(),
+    )
+    names = ("kind", "onset_s", "row", "string", "fret", "written", "heard", "confidence", "detail")
+    told = [{name: getattr(complaint, name) for name in names} for complaint in found]
+    for one in told:
+        one["onset_s"], one["confidence"] = round(one["onset_s"], 4), round(one["confidence"], 3)
+    write_text(options.out, json.dumps(told, indent=1, ensure_ascii=False) + "\n")
     return DONE
 
 

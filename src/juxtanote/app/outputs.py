@@ -3,7 +3,7 @@
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from juxtanote.app.document import Document, Ticket
@@ -110,9 +110,14 @@ class Outputs(QObject):
         self.form = form
 
     def _hand_out(self, form: "HandOutForm") -> None:
-        path = self._ask(form.suffix)
-        if path is not None:
-            self.export(path, form.wish())
+        suffix, wish = form.suffix, form.wish()
+
+        def ask() -> None:
+            path = self._ask(suffix)
+            if path is not None:
+                self.export(path, wish)
+
+        QTimer.singleShot(0, ask)  # once the form is gone
 
     def _on_failed(self, error: Exception) -> None:
         if not isinstance(error, JuxtanoteError):

@@ -62,7 +62,10 @@ class PerceivedNote:
 
 @dataclass(frozen=True, slots=True)
 class Listening:
-    """Everything one listening gave; the frame curves lie `hop_s` apart from `start_s`."""
+    """Everything one listening gave; the frame curves lie `hop_s` apart from `start_s`.
+
+    `posteriors` is the listener's own evidence, None on the road without weights.
+    """
 
     notes: tuple[PerceivedNote, ...]
     start_s: float
@@ -70,6 +73,7 @@ class Listening:
     onset_curve: NDArray[np.float64]
     level_curve: NDArray[np.float64]
     voices_curve: NDArray[np.float64]
+    posteriors: listener.Posteriors | None = None
 
 
 def settled() -> DecoderSettings:
@@ -162,7 +166,7 @@ def listen(
     notes = [_with_other_kinds(notes, k, onset_rows) for k in range(len(notes))]
     moved = tuple(_shifted(note, start_s) for note in notes)
     hop_s = HOP_LENGTH / SAMPLE_RATE
-    return Listening(moved, start_s, hop_s, onset_curve, level, voices)
+    return Listening(moved, start_s, hop_s, onset_curve, level, voices, heard)
 
 
 def _made_certain(

@@ -131,7 +131,10 @@ def _facts(
     length = at(phrase.end_s)
     edges = [(bar, at(s)) for s, bar, beat in beats if beat == 1]
     first_bar, _ = time_map.bar_and_beat(float(time_map.to_beats(start)))
-    if not edges or edges[0][1] > 0:
+    beat = round(60.0 * RATE / time_map.tempo_at(start))
+    if edges and edges[0][1] <= beat / 2:
+        edges[0] = (edges[0][0], 0)  # a phrase is cut a little before its first note
+    else:
         edges.insert(0, (first_bar, 0))
     ends = [begin for _, begin in edges[1:]] + [length]
     bars = [
@@ -142,7 +145,7 @@ def _facts(
     return {
         "name": name, "length": length, "moments": [at(s) for s in onsets], "spots": spots, "bars": bars,
         "beats": [[at(s), beat == 1] for s, _, beat in beats], "attacks": [at(s) for s in onsets],
-        "beat": round(60.0 * RATE / time_map.tempo_at(start)), "meter": time_map.beats_per_bar,
+        "beat": beat, "meter": time_map.beats_per_bar,
     }  # fmt: skip
 
 

@@ -1,0 +1,124 @@
+"""Checking a tab against a recording, whatever file it comes from: rows in, complaints out."""
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from juxtanote.core.align.to_sound import align_to_heard
+from juxtanote.core.analysis.reference_pitch import measure_reference_cents
+from juxtanote.core.analysis.spectra import SAMPLE_RATE
+from juxtanote.core.analysis.stretches import whole_middle
+from juxtanote.core.audio.sound import Sound
+from juxtanote.core.checks.evidence import Evidence, listen_again
+from juxtanote.core.checks.playable import unplayable
+from juxtanote.core.checks.second_ear import Asked, Complaint, second_ear
+from juxtanote.core.progress import Progress, no_progress
+from juxtanote.core.theory.harmonics import harmonic_midi
+from juxtanote.core.theory.tuning import Guitar
+
+AGREE = 0.6  # semitones
+SURE_REFERENCE = 0.25
+IN_STEP = (
+    0.5  # share of notes that must sound where they are written, or the file has a time of its own
+)
+NEAR_S = 0.15
+TOLD_FROM = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """A note of any file: seconds and MIDI as they stand there; string and fret may be missing."""
+
+    onset_s: float
+    duration_s: float
+    midi: float
+    string: int | None = None
+    fret: int | None = None
+    techniques: frozenset[str] = frozenset()
+    bend_semitones: float = 0.0
+
+
+def check_notes(
+    rows: Sequence[Row],
+    sound: Sound,
+    guitar: Guitar,
+    *,
+    tuning_is_given: bool = False,
+    progress: Progress = no_progress,
+) -> list[Complaint]:
+    """Hold rows against a recording: complaints by onset, the sure ones only.
+
+    Where few of them sound when the file says, they are aligned to the sound first: a score has a time of
+    its own.
+    """
+    if not rows:
+        return []
+    cents, certainty = measure_reference_cents(whole_middle(sound), SAMPLE_RATE)
+    reference = cents if certainty > SURE_REFERENCE else 0.0
+    asked = [_asked(k, row, guitar) for k, row in enumerate(rows)]
+    if not tuning_is_given:
+        asked = _in_their_tuning(asked, rows)
+    first, last = 0.0, sound.duration_s
+    evidence = list(listen_again(sound, first, last, reference_cents=reference, progress=progress))
+    asked = _in_time(asked, evidence)
+    found: list[Complaint] = []
+    for part in evidence:
+        inside = [n for n in asked if part.start_s <= n.onset_s < part.end_s]
+        found += second_ear(inside, part)
+    found += unplayable(asked, guitar)
+    told = [c for c in found if c.confidence >= TOLD_FROM]
+    return sorted(told, key=lambda c: (c.onset_s, c.kind))
+
+
+def _asked(number: int, row: Row, guitar: Guitar) -> Asked:
+    midi, string, fret = row.midi, row.string or 0, row.fret or 0
+    known = row.string is not None and row.fret is not None
+    if known and 1 <= string <= guitar.string_count:
+        midi = float(guitar.midi_at(string, fret))
+        if "natural-harmonic" in row.techniques:
+            midi = harmonic_midi(guitar.open_midi(string), fret) or row.midi
+    return Asked(
+        number, row.onset_s, row.onset_s + row.duration_s, midi, string, fret, row.techniques,
+        row.bend_semitones,
+    )  # fmt: skip
+
+
+def _in_their_tuning(asked: list[Asked], rows: Sequence[Row]) -> list[Asked]:
+    """Take the file's pitches where most of a string's disagree with it: it is tuned otherwise."""
+    apart: dict[int, Counter[int]] = {}
+    for note, row in zip(asked, rows, strict=True):
+        if note.string:
+            apart.setdefault(note.string, Counter())[round(row.midi - note.midi)] += 1
+    shift = {
+        string: counts.most_common(1)[0][0]
+        for string, counts in apart.items()
+        if counts.most_common(1)[0][1] > 0.6 * counts.total()
+    }
+    return [replace(n, midi=n.midi + shift.get(n.string, 0)) for n in asked]
+
+
+def _in_time(asked: list[Asked], evidence: Sequence[Evidence]) -> list[Asked]:
+    """Give the notes at the times at which they are played."""
+    heard = sorted(
+        (n.onset_s, n.midi) for part in evidence for n in part.notes if n.confidence > 0.4
+    )
+    if not heard:
+        return asked
+    there = sum(
+        any(abs(n.midi - midi) < AGREE and abs(n.onset_s - at) < NEAR_S for at, midi in heard)
+        for n in asked
+    )
+    if there >= IN_STEP * len(asked):
+        return asked
+    ordered = sorted(asked, key=lambda n: n.onset_s)
+    try:
+        aligned = align_to_heard(
+            [n.onset_s for n in ordered], [n.midi for n in ordered],
+            [at for at, _ in heard], [midi for _, midi in heard],
+        )  # fmt: skip
+    except ValueError:
+        return asked
+    moved = []
+    for note, onset in zip(ordered, aligned.onset_s, strict=True):
+        moved.append(replace(note, onset_s=onset, offset_s=onset + note.offset_s - note.onset_s))
+    return sorted(moved, key=lambda n: n.onset_s)

@@ -1,0 +1,86 @@
+"""What a recording says of any pitch at any time: the listener's evidence, asked with a question."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.analysis.listen import Listening, PerceivedNote
+from juxtanote.core.analysis.listener import CELL_KINDS
+from juxtanote.core.analysis.spectra import LOWEST_MIDI
+from juxtanote.core.analysis.stretches import STRETCH_S, hear_stretch
+from juxtanote.core.audio.sound import Sound
+from juxtanote.core.progress import Progress, no_progress, part_of
+
+NEAR_S = 0.05
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """One stretch of a recording, listened to again; times are seconds of the recording."""
+
+    start_s: float
+    end_s: float
+    heard: Listening
+
+    @property
+    def notes(self) -> tuple[PerceivedNote, ...]:
+        """What the listener wrote down."""
+        return self.heard.notes
+
+    def _part(self, kind: str, midi: float, start_s: float, end_s: float) -> NDArray[np.float32]:
+        """Give the probabilities of a kind at a pitch over a stretch of time."""
+        known, row = self.heard.posteriors, round(midi) - LOWEST_MIDI
+        if known is None or not 0 <= row < known.cells.shape[1]:
+            return np.zeros(1, dtype=np.float32)
+        first = max(int((start_s - self.heard.start_s) / self.heard.hop_s), 0)
+        last = int(np.ceil((end_s - self.heard.start_s) / self.heard.hop_s)) + 1
+        part = known.cells[CELL_KINDS.index(kind), row, first:last]
+        return part if part.size else np.zeros(1, dtype=np.float32)
+
+    def begins(self, midi: float, at_s: float, within_s: float = NEAR_S) -> float:
+        """Give how likely a note of this pitch begins around a time."""
+        return float(self._part("onset", midi, at_s - within_s, at_s + within_s).max())
+
+    def sounds(self, midi: float, start_s: float, end_s: float) -> float:
+        """Give how much of a stretch a pitch sounds, 0 to 1."""
+        return float(self._part("active", midi, start_s, max(end_s, start_s + 0.02)).mean())
+
+    def kind(self, kind: str, midi: float, at_s: float) -> float:
+        """Give how likely a note that begins here is of a kind: slurred, slide, muted, harmonic, tap."""
+        return float(self._part(kind, midi, at_s - 0.03, at_s + 0.03).max())
+
+    def moves(self, kind: str, midi: float, start_s: float, end_s: float) -> float:
+        """Give how much a note is on its way in a bend or shaken: the mean of its strongest third."""
+        part = np.sort(self._part(kind, midi, start_s, end_s))
+        return float(part[-max(len(part) // 3, 1) :].mean())
+
+    def is_dead(self, at_s: float) -> float:
+        """Give how likely a stroke without pitch is here."""
+        known = self.heard.posteriors
+        if known is None:
+            return 0.0
+        centre = (at_s - self.heard.start_s) / self.heard.hop_s
+        part = known.dead[max(int(centre) - 4, 0) : int(centre) + 5]
+        return float(part.max()) if part.size else 0.0
+
+
+def listen_again(
+    sound: Sound,
+    start_s: float,
+    end_s: float,
+    *,
+    reference_cents: float = 0.0,
+    progress: Progress = no_progress,
+) -> Iterator[Evidence]:
+    """Listen to a part of a recording, stretch by stretch in bounded memory."""
+    end_s = min(end_s, sound.duration_s)
+    at = max(start_s, 0.0)
+    while at < end_s:
+        until = min(at + STRETCH_S, end_s)
+        done, more = ((t - start_s) / (end_s - start_s) for t in (at, until))
+        step = part_of(progress, done, more)
+        heard = hear_stretch(sound, at, until, reference_cents=reference_cents, progress=step)
+        yield Evidence(at, until, heard)
+        at = until

@@ -1,0 +1,391 @@
+"""A second pair of ears: what is written, held against the sound itself and not against a first hearing.
+
+Written and heard are matched by the assignment that costs least (H. W. Kuhn, "The Hungarian method for
+the assignment problem", Naval Research Logistics 2, 1955); what is left over on either side, and what
+differs in a pair, is a complaint with a confidence. Every written note is asked for in the evidence as
+well: a note that the listener did not write down is no complaint where its pitch sounds.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from juxtanote.core.analysis.listen import PerceivedNote
+from juxtanote.core.checks.evidence import Evidence
+
+WRONG_PITCH, MISSING, EXTRA, TIME, BEND, TECHNIQUE, QUIET, BLEED = (
+    "wrong-pitch", "missing", "extra", "time", "bend", "technique", "quiet", "bleed",
+)  # fmt: skip
+REACH_S = 0.2  # so far apart a written and a heard note may be one
+TONE = 0.6  # semitones within which two pitches are one
+OTHER_PITCH, LEFT_OUT, NOT_WRITTEN = 0.75, 1.0, 0.8
+LATE_S = 0.047
+SURE_MISSING, SURE_SHADOW = 0.72, 0.93
+SHADOWS = (12, 19, 24, 28, -12, 7)
+"""Semitones from a note that sounds to what it is easily taken for: partials, an octave below."""
+BEND_APART = 0.33  # semitones
+MIN_PICKED, QUIET_DB, RINGS_S = 3, 9.0, 0.15
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """A written note, as it is held against the sound: times in seconds of the recording."""
+
+    row: int
+    onset_s: float
+    offset_s: float
+    midi: float  # before a bend
+    string: int
+    fret: int
+    techniques: frozenset[str] = frozenset()
+    bend_semitones: float = 0.0
+
+    @property
+    def bends(self) -> float:
+        """How far it is bent, 0 where it is not."""
+        return self.bend_semitones if self.techniques & {"bend", "pre-bend"} else 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Complaint:
+    """One thing that differs: `row` is None where nothing is written."""
+
+    kind: str
+    onset_s: float
+    row: int | None
+    string: int | None
+    fret: int | None
+    written: str
+    heard: str
+    confidence: float
+    detail: str
+    midi: float | None = None  # what sounds instead, or what is missing
+    bend_semitones: float | None = None
+    technique: str = ""
+
+
+def second_ear(asked: Sequence[Asked], evidence: Evidence) -> list[Complaint]:
+    """Hold written notes against one stretch of sound: complaints by onset.
+
+    `asked` are the notes whose onsets lie in the stretch.
+    """
+    heard = [n for n in evidence.notes if evidence.start_s <= n.onset_s < evidence.end_s]
+    pairs = _matched(asked, heard)
+    found: list[Complaint] = []
+    taken = set(pairs.values())
+    muffled = sum("palm-mute" in n.techniques for n in heard) > ALL_MUTED * len(heard)
+    for index, note in enumerate(asked):
+        other = heard[pairs[index]] if index in pairs else None
+        found += _of_note(note, other, asked, evidence, muffled=muffled)
+    played = [(note, heard[pairs[k]]) for k, note in enumerate(asked) if k in pairs]
+    found += [*_quiet(played), *_bleed(played)]
+    left = [heard[k] for k in range(len(heard)) if k not in taken]
+    found += _missing(left, asked, evidence)
+    return sorted(found, key=lambda c: (c.onset_s, c.kind))
+
+
+def _matched(asked: Sequence[Asked], heard: Sequence[PerceivedNote]) -> dict[int, int]:
+    """Pair written and heard notes so that all together cost least."""
+    if not asked or not heard:
+        return {}
+    from scipy.optimize import linear_sum_assignment
+
+    late = np.subtract.outer([n.onset_s for n in asked], [n.onset_s for n in heard])
+    apart = np.abs(np.subtract.outer([n.midi for n in asked], [n.midi for n in heard]))
+    dead = np.not_equal.outer(
+        ["dead" in n.techniques for n in asked], ["dead" in n.techniques for n in heard]
+    )
+    both = np.logical_and.outer(
+        ["dead" in n.techniques for n in asked], ["dead" in n.techniques for n in heard]
+    )
+    sure = np.array([n.confidence for n in heard])
+    pitch = np.where(both, 0.0, np.where(apart <= TONE, 0.0, OTHER_PITCH)) + 0.3 * dead
+    cost = np.abs(late) / 0.1 + pitch + 0.2 * (1.0 - sure)[None]
+    cost = np.where(np.abs(late) < REACH_S, cost, 1e3)
+    n, m = cost.shape
+    whole = np.full((n + m, n + m), 0.0)
+    whole[:n, :m] = cost
+    whole[:n, m:] = np.where(np.eye(n, dtype=bool), LEFT_OUT, 1e3)
+    whole[n:, :m] = np.where(np.eye(m, dtype=bool), NOT_WRITTEN * sure[:, None], 1e3)
+    rows, columns = linear_sum_assignment(whole)
+    return {int(r): int(c) for r, c in zip(rows, columns, strict=True) if r < n and c < m}
+
+
+def _of_note(
+    note: Asked,
+    other: PerceivedNote | None,
+    asked: Sequence[Asked],
+    evidence: Evidence,
+    *,
+    muffled: bool,
+) -> list[Complaint]:
+    """Say what is wrong with one written note."""
+    until = min(note.offset_s, note.onset_s + 0.35)
+    begins = evidence.begins(note.midi, note.onset_s)
+    sounds = evidence.sounds(note.midi, note.onset_s + 0.02, until)
+    if note.bends:  # a pre-bend sounds where it is bent to
+        reached = note.midi + note.bends
+        sounds = max(sounds, evidence.sounds(reached, note.onset_s + 0.02, until))
+        begins = max(begins, evidence.begins(reached, note.onset_s))
+    if "dead" in note.techniques:
+        return _of_dead(note, other, evidence)
+    if other is None or "dead" in other.techniques:
+        return _nothing(note, begins, sounds, other, evidence)
+    if abs(other.midi - note.midi) > TONE and not _same_bent(note, other):
+        return _other_pitch(note, other, begins, sounds, asked)
+    found = _timing(note, other, evidence)
+    if found:
+        return found
+    return [*_bend(note, other), *_techniques(note, other, asked, evidence, muffled=muffled)]
+
+
+def _same_bent(note: Asked, other: PerceivedNote) -> bool:
+    """Tell whether a bend was heard from another of its ends."""
+    ends = {note.midi, note.midi + note.bends}
+    heard = {other.midi, other.midi + other.bend_semitones}
+    return bool(note.bends) and any(abs(a - b) <= TONE for a in ends for b in heard)
+
+
+def _nothing(
+    note: Asked, begins: float, sounds: float, other: PerceivedNote | None, evidence: Evidence
+) -> list[Complaint]:
+    """Complain where nothing sounds; a dead stroke may sound instead."""
+    there = max(begins, 0.9 * sounds)
+    if there > 0.35:
+        return []
+    confidence = (1.0 - there) * (0.95 if begins < 0.15 else 0.7)
+    if other is not None:
+        return [
+            _complaint(note, TECHNIQUE, "a dead stroke", 0.6, "it sounds dead", technique="dead")
+        ]
+    detail = "nothing of this pitch sounds here"
+    return [_complaint(note, EXTRA, "nothing", confidence, detail)]
+
+
+def _of_dead(note: Asked, other: PerceivedNote | None, evidence: Evidence) -> list[Complaint]:
+    if other is None or "dead" in other.techniques:
+        return []
+    near = abs(other.onset_s - note.onset_s) < 0.04
+    if near and other.confidence > 0.8 and evidence.is_dead(note.onset_s) < 0.1:
+        return [
+            _complaint(
+                note, TECHNIQUE, "a note with a pitch", 0.7 * other.confidence, "it does not sound dead",
+                technique="dead",
+            )
+        ]  # fmt: skip
+    return []
+
+
+def _other_pitch(
+    note: Asked, other: PerceivedNote, begins: float, sounds: float, asked: Sequence[Asked]
+) -> list[Complaint]:
+    there = max(begins, 0.8 * sounds)
+    together = sum(abs(n.onset_s - note.onset_s) < 0.03 for n in asked)
+    if there > (0.5 if together == 1 else 0.25):
+        return []
+    step = round(other.midi - note.midi)
+    confidence = other.confidence * (1.0 - 0.8 * there)
+    detail = (
+        f"{abs(step)} semitone{'s' if abs(step) != 1 else ''} {'higher' if step > 0 else 'lower'}"
+    )
+    return [_complaint(note, WRONG_PITCH, f"{other.midi:.1f}", confidence, detail, midi=other.midi)]
+
+
+def _timing(note: Asked, other: PerceivedNote, evidence: Evidence) -> list[Complaint]:
+    late = other.onset_s - note.onset_s
+    if abs(late) < LATE_S or evidence.begins(note.midi, note.onset_s, 0.025) > 0.4:
+        return []
+    confidence = other.confidence / (1.0 + float(np.exp(-(abs(late) - LATE_S) / 0.006)))
+    word = "later" if late > 0 else "earlier"
+    detail = f"it sounds {1000 * abs(late):.0f} ms {word} than it is written"
+    return [
+        _complaint(note, TIME, f"{other.onset_s:.3f}", confidence, detail, onset_s=note.onset_s)
+    ]
+
+
+def _bend(note: Asked, other: PerceivedNote) -> list[Complaint]:
+    """Compare how far a note is bent with how far it goes."""
+    reached = max(other.bend_semitones, 0.0)
+    if not note.bends and reached < 0.45:
+        return []
+    if note.techniques & {"slide", "bar", "tap"} and not note.bends:
+        return []
+    if note.bends and not reached:
+        reached = _widest(other)
+    apart = reached - note.bends
+    if abs(apart) < BEND_APART:
+        return []
+    confidence = other.confidence * min(0.5 + 0.6 * (abs(apart) - BEND_APART) / 0.5, 0.95)
+    detail = f"written {note.bends:.2f}, reached {reached:.2f} semitones"
+    return [
+        _complaint(
+            note, BEND, f"{reached:.2f}", confidence, detail, bend_semitones=round(reached, 2)
+        )
+    ]
+
+
+def _widest(other: PerceivedNote) -> float:
+    """Give how far a curve goes, in semitones, whether or not it was taken for a bend."""
+    cents = [c for t, c in other.curve if t > 0.02]
+    return max(float(np.percentile(cents, 90)) / 100.0, 0.0) if len(cents) > 5 else 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class _Kind:
+    """A technique, what tells of it, and from where on it is believed: heard, and not heard."""
+
+    tag: str
+    evidence: str
+    heard: float
+    unheard: float
+
+
+KINDS = (
+    _Kind("hammer-on", "slurred", 0.95, 0.12), _Kind("pull-off", "slurred", 0.95, 0.12),
+    _Kind("slide", "slide", 0.93, 0.3), _Kind("tap", "tap", 0.6, 0.0),
+    _Kind("palm-mute", "muted", 0.97, 0.5), _Kind("natural-harmonic", "harmonic", 0.8, 0.01),
+    _Kind("vibrato", "shaking", 0.35, 0.08),
+)  # fmt: skip
+"""They lie where the listener's evidence does on sounds of others (`bench check`, its half for tuning).
+
+Slurs are hard to tell there: a listener that learned from strings takes many strokes of samples for them.
+"""
+JOINED = frozenset({"hammer-on", "pull-off", "slide", "tap"})
+CLIPPED_OR_PURE = frozenset({"dead", "staccato", "pinch-harmonic", "palm-mute", "natural-harmonic"})
+ALL_MUTED = (
+    0.35  # where more notes than these sound muted, that is the guitar's tone and no technique
+)
+
+
+def _techniques(
+    note: Asked, other: PerceivedNote, asked: Sequence[Asked], evidence: Evidence, *, muffled: bool
+) -> list[Complaint]:
+    """Complain of a technique that does not sound, or one that sounds and is not written."""
+    at, until = other.onset_s, max(min(other.offset_s, note.offset_s), other.onset_s + 0.05)
+    for kind in KINDS:
+        if kind.evidence == "shaking":
+            seen = evidence.moves(kind.evidence, other.midi, at, until)
+        else:
+            seen = evidence.kind(kind.evidence, other.midi, at)
+        if kind.tag in note.techniques:
+            if seen < kind.unheard:
+                confidence = other.confidence * (1.0 - 0.5 * seen / kind.unheard)
+                words = f"no {kind.tag} is heard"
+                return [
+                    _complaint(
+                        note, TECHNIQUE, f"no {kind.tag}", confidence, words, technique=kind.tag
+                    )
+                ]
+        elif seen > kind.heard and _could_be(kind.tag, note, asked, muffled=muffled):
+            confidence = other.confidence * (0.6 + 0.4 * (seen - kind.heard) / (1.0 - kind.heard))
+            return [_of_technique(note, kind.tag, kind.tag, confidence)]
+    return []
+
+
+def _of_technique(note: Asked, tag: str, heard: str, confidence: float) -> Complaint:
+    return _complaint(note, TECHNIQUE, heard, confidence, f"{heard} is heard", technique=tag)
+
+
+def _could_be(tag: str, note: Asked, asked: Sequence[Asked], *, muffled: bool) -> bool:
+    """Tell whether a technique that is heard would be written here, with its sign and not another's."""
+    if tag == "vibrato":
+        return not note.techniques & {"bar", "bend", "pre-bend", "palm-mute"}
+    if tag == "palm-mute" and muffled:
+        return False
+    if tag in ("palm-mute", "natural-harmonic"):
+        return not note.techniques & CLIPPED_OR_PURE
+    if note.techniques & (JOINED | {"bar", "grace", "rake"}):
+        return False
+    before = [n for n in asked if 0.03 < note.onset_s - n.onset_s < 1.0 and n.string == note.string]
+    if not before:
+        return False
+    step = note.midi - (before[-1].midi + before[-1].bends)
+    if tag == "slide":
+        return abs(step) > 0.5
+    return step < -0.5 if tag == "pull-off" else step > 0.5
+
+
+def _quiet(played: Sequence[tuple[Asked, PerceivedNote]]) -> list[Complaint]:
+    """Complain of slurred notes that are far softer than the picked ones."""
+    picked = [h.level_db for n, h in played if not n.techniques & (JOINED | {"dead"})]
+    if len(picked) < MIN_PICKED:
+        return []
+    usual = float(np.median(picked))
+    found = []
+    for note, heard in played:
+        under = usual - heard.level_db
+        if note.techniques & {"hammer-on", "pull-off"} and under > QUIET_DB:
+            confidence = min(0.5 + 0.04 * (under - QUIET_DB), 0.9) * heard.confidence
+            words = f"{under:.1f} dB under the picked notes"
+            found.append(_complaint(note, QUIET, f"{heard.level_db:.1f} dB", confidence, words))
+    return found
+
+
+def _bleed(played: Sequence[tuple[Asked, PerceivedNote]]) -> list[Complaint]:
+    """Complain of notes that ring into the next one on another string, a semitone or a tone apart."""
+    found = []
+    for (note, heard), (after, _) in zip(played, played[1:], strict=False):
+        over = heard.offset_s - after.onset_s
+        apart = abs(note.midi - after.midi)
+        if over < RINGS_S or not 0.5 < apart < 2.5 or note.string == after.string:
+            continue
+        if "let-ring" in note.techniques or after.onset_s - note.onset_s < 0.03:
+            continue
+        confidence = min(0.4 + over, 0.9) * heard.confidence
+        interval = "a tone" if apart > 1.5 else "a semitone"
+        words = f"it rings {1000 * over:.0f} ms into the next, {interval} apart"
+        found.append(_complaint(note, BLEED, f"{over:.2f} s", confidence, words))
+    return found
+
+
+def _missing(
+    left: Sequence[PerceivedNote], asked: Sequence[Asked], evidence: Evidence
+) -> list[Complaint]:
+    """Complain of notes that sound inside what is written and stand nowhere."""
+    if not asked:
+        return []
+    first, last = asked[0].onset_s - 0.05, max(n.offset_s for n in asked) + 0.05
+    found = []
+    for note in left:
+        if not first <= note.onset_s <= last or "dead" in note.techniques:
+            continue
+        needed = SURE_SHADOW if _is_shadow(note, asked) else SURE_MISSING
+        begins = evidence.begins(note.midi, note.onset_s)
+        if note.confidence < needed or begins < 0.5:
+            continue
+        found.append(
+            Complaint(
+                MISSING, note.onset_s, None, None, None, "nothing", f"{note.midi:.1f}",
+                note.confidence, "a note sounds that is not written", note.midi,
+            )
+        )  # fmt: skip
+    return found
+
+
+def _is_shadow(note: PerceivedNote, asked: Sequence[Asked]) -> bool:
+    """Tell whether a note may be a partial of a written one, or that one struck again or gliding."""
+    for other in asked:
+        if not other.onset_s - 0.06 <= note.onset_s <= other.offset_s + 0.08:
+            continue
+        apart = note.midi - other.midi
+        if any(abs(apart - step) < TONE for step in SHADOWS):
+            return True
+        if abs(apart) <= max(other.bends, 1.0) + TONE:
+            return True
+    return False
+
+
+def _complaint(
+    note: Asked, kind: str, heard: str, confidence: float, detail: str, **more: object
+) -> Complaint:
+    made = Complaint(
+        kind, note.onset_s, note.row, note.string, note.fret, _told(note), heard,
+        round(min(max(confidence, 0.0), 1.0), 3), detail,
+    )  # fmt: skip
+    return replace(made, **more)  # type: ignore[arg-type]
+
+
+def _told(note: Asked) -> str:
+    words = f"string {note.string} fret {note.fret}"
+    return words + (f", {', '.join(sorted(note.techniques))}" if note.techniques else "")

@@ -1,0 +1,42 @@
+"""Notes of any file that has some, lessons included, as rows to be checked."""
+
+from pathlib import Path
+
+from juxtanote.core.checks.check_notes import Row
+from juxtanote.core.errors import ImportFileError
+from juxtanote.core.formats.exports import read_score
+from juxtanote.core.formats.lesson_file import load_lesson
+from juxtanote.core.formats.names import SUFFIX
+from juxtanote.core.score.timeline import notes_of_part
+from juxtanote.core.theory.tuning import Guitar
+
+
+def rows_of(path: Path) -> tuple[list[Row], Guitar]:
+    """Read the notes of a file by onset, and the guitar that they are for.
+
+    Raises
+    ------
+    ImportFileError, LessonFileError
+        If it cannot be read, or has no notes.
+    """
+    guitar = Guitar()
+    if path.suffix.lower() in (SUFFIX, ".json"):
+        lesson = load_lesson(path)
+        guitar = lesson.parts[0].guitar
+        rows = [
+            Row(
+                n.onset_s, n.heard.duration_s, n.heard.midi, n.written.string, n.written.fret,
+                n.written.techniques, n.written.bend_semitones,
+            )
+            for part in lesson.parts
+            for _, n in notes_of_part(lesson, part.ident)
+        ]  # fmt: skip
+    else:
+        rows = [
+            Row(r.onset_s, r.duration_s, r.midi, r.string, r.fret, r.techniques, r.bend_semitones)
+            for part in read_score(path).parts
+            for r in part.rows
+        ]
+    if not rows:
+        raise ImportFileError(f"“{path.name}” has no notes to check.")
+    return sorted(rows, key=lambda row: (row.onset_s, row.midi)), guitar
