@@ -89,6 +89,8 @@ def _mistake(
     name = str(rng.choice(["fret 1", "fret 2", "fret 12", "left out", "too many", "bend", "time 60",
                            "time 90", "time 150", "technique added", "technique taken"]))  # fmt: skip
     sign = int(rng.choice([-1, 1]))
+    if note.bends and rng.random() < 0.5:
+        name = "bend"
     if name.startswith("fret"):
         step = int(name.split()[1]) * sign
         if not 0 <= note.fret + step <= 24:
@@ -168,6 +170,7 @@ def main(arguments: list[str]) -> None:
     plain: dict[str, list[float]] = {where: [] for where in WHERE}
     kinds: dict[str, dict[str, int]] = {where: defaultdict(int) for where in WHERE}
     sure: dict[str, list[tuple[float, bool]]] = {where: [] for where in WHERE}
+    by_kind: dict[str, dict[str, list[tuple[float, bool]]]] = {w: defaultdict(list) for w in WHERE}
     for number in numbers:
         for where, (evidence, events) in _listened(number, options.keep).items():
             asked = asked_of(events)
@@ -188,7 +191,9 @@ def main(arguments: list[str]) -> None:
                         and abs(at - complaint.onset_s) < (0.2 if kind == "time" else AT_S)
                         for _, kind, at in planted
                     )
-                    sure[where].append((complaint.confidence, right))
+                    if complaint.confidence >= SURE:
+                        sure[where].append((complaint.confidence, right))
+                        by_kind[where][complaint.kind].append((complaint.confidence, right))
     for where in WHERE:
         complaints, notes = sum(plain[where][::2]), sum(plain[where][1::2])
         error, _ = calibration_error(sure[where])
@@ -199,6 +204,11 @@ def main(arguments: list[str]) -> None:
             "   of them: "
             + ", ".join(f"{kind} {count}" for kind, count in sorted(kinds[where].items()))
         )
+        told = [
+            f"{kind} {np.mean([p for p, _ in rows]):.2f}/{np.mean([r for _, r in rows]):.2f} ({len(rows)})"
+            for kind, rows in sorted(by_kind[where].items())
+        ]
+        print("   sure and right: " + ", ".join(told))
         for name, hits in sorted(found[where].items()):
             print(f"   {name:18s} {np.mean(hits):.2f} of {len(hits)}")
 

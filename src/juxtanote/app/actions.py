@@ -141,6 +141,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("zoom_out", "Zoom &out", "Ctrl+-", "Zoom along time", "View"),
     ActionSpec("zoom_all", "Show &all", "Ctrl+0", "Show the whole phrase or recording", "View"),
     ActionSpec("waive", "&Waive the finding, or take it back", "W", "Let this finding pass", "View", ("check", "finding")),
+    ActionSpec("mend", "&Mend as it sounds", "Shift+W", "Write what the finding says that sounds", "View", ("check", "finding")),
     ActionSpec("keys", "&Keys", "F12", "Every key on one page", "Help"),
     ActionSpec("care", "&Care for hands, ears and rights", "", "The cautions once more", "Help"),
     ActionSpec("about", "&About Juxtanote", "", "Version and licence", "Help"),

@@ -78,6 +78,7 @@ class Commands:
             "alternative": place("next_alternative"), "other_parts": place("toggle_other_parts"),
             "zoom_in": lambda: self._zoom(1.5), "zoom_out": lambda: self._zoom(1 / 1.5),
             "zoom_all": self._zoom_all, "waive": lambda: self._window.check.waive(),
+            "mend": lambda: self._window.check.mend(),
             "keys": lambda: self._window.show_dialog("keys_dialog"),
             "care": lambda: self._window.show_dialog("care_dialog"),
             "about": lambda: self._window.show_dialog("about_dialog"),

@@ -1,13 +1,21 @@
 """What is worked out of the current phrase beside the window's thread: its findings."""
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from juxtanote.app.document import Change, Document
 from juxtanote.app.jobs.runner import JobRunner, Latest
-from juxtanote.core.progress import Progress
+from juxtanote.core.progress import Progress, part_of
 from juxtanote.core.score.lesson import Lesson, Phrase
 
+if TYPE_CHECKING:
+    from juxtanote.core.audio.sound import Sound
+    from juxtanote.core.checks.evidence import Evidence
+
 PAUSE_MS = 160
+MOST_KEPT = 5
+LONGEST_S = 29.0  # what is listened to at once; a longer phrase is checked by its own measurements
 
 
 class Findings(QObject):
@@ -29,8 +37,11 @@ class Findings(QObject):
         self.found: list = []  # type: ignore[type-arg]  # Finding, worst first
         self.waived: list = []  # type: ignore[type-arg]  # those that were let pass
         self.in_order: list[str] = []
+        self.listens = False
+        self._ears = Ears()
         document.lesson_changed.connect(self._on_lesson_changed)
         document.phrase_changed.connect(self._timer.start)
+        document.sound_changed.connect(self._timer.start)
 
     @property
     def is_current(self) -> bool:
@@ -48,15 +59,61 @@ class Findings(QObject):
             self._latest.forget()
             self._show((None, [], [], []))
             return
-        self._latest.ask(lambda progress: _found(phrase, lesson, progress), self._show)
+        sound = self._document.sound if self.listens else None
+
+        def work(progress: Progress) -> object:
+            return _found(phrase, lesson, sound, self._ears, progress)
+
+        self._latest.ask(work, self._show)
+
+    def listen_too(self, on: bool) -> None:
+        """Hold phrases against the sound as well: asked for while somebody looks at the findings."""
+        if on and not self.listens:
+            self._timer.start()
+        self.listens = on
 
     def _show(self, result: object) -> None:
         self.phrase, self.found, self.waived, self.in_order = result  # type: ignore[misc]
         self.changed.emit()
 
 
-def _found(phrase: Phrase, lesson: Lesson, progress: Progress) -> tuple:  # type: ignore[type-arg]
+class Ears:
+    """Keeps what was heard of the last phrases: an edit does not have its phrase listened to again."""
+
+    def __init__(self) -> None:
+        self._kept: list[tuple[tuple[object, ...], Evidence]] = []
+
+    def of(
+        self, phrase: Phrase, lesson: Lesson, sound: "Sound", progress: Progress
+    ) -> "Evidence | None":
+        """Give the evidence of a phrase's stretch of the recording."""
+        from juxtanote.core.checks.evidence import listen_again
+
+        key = (id(sound), phrase.start_s, phrase.end_s, lesson.reference_cents)
+        for known, evidence in self._kept:
+            if known == key:
+                return evidence
+        if phrase.end_s - phrase.start_s > LONGEST_S:
+            return None
+        parts = listen_again(
+            sound, phrase.start_s, phrase.end_s, reference_cents=lesson.reference_cents, progress=progress
+        )  # fmt: skip
+        evidence = next(parts, None)
+        if evidence is not None:
+            self._kept = [*self._kept[-MOST_KEPT:], (key, evidence)]
+        return evidence
+
+
+def _found(
+    phrase: Phrase, lesson: Lesson, sound: "Sound | None", ears: Ears, progress: Progress
+) -> tuple:  # type: ignore[type-arg]
     from juxtanote.core.checks.findings import examine
 
-    checked = examine(phrase, lesson, progress)
+    checked = examine(phrase, lesson, part_of(progress, 0.0, 0.2))
+    if sound is not None and phrase.notes and not phrase.is_variant:
+        from juxtanote.core.checks.against_sound import with_second_ear
+
+        evidence = ears.of(phrase, lesson, sound, part_of(progress, 0.2, 1.0))
+        if evidence is not None:
+            checked = with_second_ear(checked, phrase, lesson, evidence)
     return phrase, list(checked.found), list(checked.waived), list(checked.in_order)

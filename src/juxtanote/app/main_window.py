@@ -214,6 +214,7 @@ class MainWindow(QMainWindow):
         desk.finding_chosen.connect(self._update_actions)
         self.tasks.tab_rendered.connect(desk.show_tab)
         self._bind(desk.waive_button, "waive")
+        self._bind(desk.mend_button, "mend")
         return desk
 
     def _make_teach(self) -> QWidget:
@@ -334,6 +335,7 @@ class MainWindow(QMainWindow):
         self.header.show_desk(index)
         self._update_actions()
         self._measure_evidence()
+        self.findings.listen_too(index == CHECK)
         # Not a field: there letters would be typed instead of doing what the keys say.
         first = getattr(desk, "first_focus", desk)
         first.setFocus()

@@ -43,6 +43,7 @@ class CheckDesk(Desk):
         self.list.setItemDelegate(FindingPainter(self.list))
         self.list.setAccessibleName("Findings")
         self.picture = GapPicture(document, transport)
+        self.mend_button = QPushButton(labels.MEND)
         self.waive_button = QPushButton(labels.WAIVE)
         self.with_waived = QCheckBox(labels.SHOW_WAIVED)
         self._order_title = strong(labels.IN_ORDER)
@@ -79,6 +80,7 @@ class CheckDesk(Desk):
         column.addWidget(self.list, 1)
         foot = QHBoxLayout()
         foot.addWidget(self.waive_button)
+        foot.addWidget(self.mend_button)
         foot.addWidget(self.with_waived)
         foot.addStretch(1)
         column.addLayout(foot)
@@ -186,6 +188,20 @@ class CheckDesk(Desk):
         else:
             text, waived = "Waive finding", (*phrase.waived, finding.key)
         self._document.change(text, lambda l: edits.change_phrase(l, phrase.ident, waived=waived))
+
+    def mend(self) -> None:
+        """Write what the finding says that sounds; it can be undone."""
+        finding, phrase = self.finding, self._document.phrase
+        if finding is None or phrase is None:
+            self.told.emit("Select a finding first.")
+            return
+        from juxtanote.core.checks.against_sound import mended
+
+        changed = self._document.change(
+            "Mend as it sounds", lambda l: mended(l, phrase.ident, finding) or l
+        )
+        if not changed:
+            self.told.emit(labels.NO_MEND)
 
     def _on_row(self, *_: QModelIndex) -> None:
         finding = self.finding

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from juxtanote.core.align.gap import Gap, measure_gaps
+from juxtanote.core.checks.second_ear import Complaint
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import SLURS, Note
@@ -28,6 +29,7 @@ class Finding:
     severity: float
     notes: tuple[int, ...]
     onset_s: float
+    complaint: Complaint | None = None  # of the second ear, with what would mend it
 
 
 def find_problems(phrase: Phrase, lesson: Lesson) -> list[Finding]:

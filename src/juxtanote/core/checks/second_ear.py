@@ -22,9 +22,15 @@ TONE = 0.6  # semitones within which two pitches are one
 OTHER_PITCH, LEFT_OUT, NOT_WRITTEN = 0.75, 1.0, 0.8
 LATE_S = 0.047
 SURE_MISSING, SURE_SHADOW = 0.72, 0.93
+PARTIALS = frozenset({7, 12, 19, 24, 28, 31})
+TOGETHER_S = 0.03
+REGISTER = 3  # semitones beyond what is written where a note is rather another instrument's
 SHADOWS = (12, 19, 24, 28, -12, 7)
 """Semitones from a note that sounds to what it is easily taken for: partials, an octave below."""
 BEND_APART = 0.33  # semitones
+SOMETHING = 0.2  # evidence from which on a written note is there
+HINT = 0.58  # how sure a technique that was heard otherwise is, at the most
+BENT, STILL = 0.5, 0.15
 MIN_PICKED, QUIET_DB, RINGS_S = 3, 9.0, 0.15
 
 
@@ -131,13 +137,16 @@ def _of_note(
     if "dead" in note.techniques:
         return _of_dead(note, other, evidence)
     if other is None or "dead" in other.techniques:
-        return _nothing(note, begins, sounds, other, evidence)
+        return _nothing(note, begins, sounds, other, asked)
     if abs(other.midi - note.midi) > TONE and not _same_bent(note, other):
         return _other_pitch(note, other, begins, sounds, asked)
     found = _timing(note, other, evidence)
     if found:
         return found
-    return [*_bend(note, other), *_techniques(note, other, asked, evidence, muffled=muffled)]
+    return [
+        *_bend(note, other, evidence),
+        *_techniques(note, other, asked, evidence, muffled=muffled),
+    ]
 
 
 def _same_bent(note: Asked, other: PerceivedNote) -> bool:
@@ -148,13 +157,19 @@ def _same_bent(note: Asked, other: PerceivedNote) -> bool:
 
 
 def _nothing(
-    note: Asked, begins: float, sounds: float, other: PerceivedNote | None, evidence: Evidence
+    note: Asked, begins: float, sounds: float, other: PerceivedNote | None, asked: Sequence[Asked]
 ) -> list[Complaint]:
-    """Complain where nothing sounds; a dead stroke may sound instead."""
-    there = max(begins, 0.9 * sounds)
-    if there > 0.35:
+    """Complain where nothing sounds; a dead stroke may sound instead.
+
+    A note that lies on a partial of one that is struck with it cannot be told from that one.
+    """
+    under = [n for n in asked if n is not note and abs(n.onset_s - note.onset_s) < TOGETHER_S]
+    if any(round(note.midi - n.midi) in PARTIALS for n in under):
         return []
-    confidence = (1.0 - there) * (0.95 if begins < 0.15 else 0.7)
+    there = max(begins, 0.9 * sounds)
+    if there > SOMETHING:
+        return []
+    confidence = (1.0 - there) * (0.85 if begins < 0.15 else 0.7)
     if other is not None:
         return [
             _complaint(note, TECHNIQUE, "a dead stroke", 0.6, "it sounds dead", technique="dead")
@@ -181,11 +196,14 @@ def _other_pitch(
     note: Asked, other: PerceivedNote, begins: float, sounds: float, asked: Sequence[Asked]
 ) -> list[Complaint]:
     there = max(begins, 0.8 * sounds)
-    together = sum(abs(n.onset_s - note.onset_s) < 0.03 for n in asked)
-    if there > (0.5 if together == 1 else 0.25):
+    together = sum(abs(n.onset_s - note.onset_s) < TOGETHER_S for n in asked)
+    # What lies on a partial of the note that sounds always has some evidence.
+    on_partial = round(note.midi - other.midi) in PARTIALS
+    most = 0.25 if together > 1 else 0.9 if on_partial else 0.5
+    if there > most or (together > 1 and other.confidence < SURE_MISSING):
         return []
     step = round(other.midi - note.midi)
-    confidence = other.confidence * (1.0 - 0.8 * there)
+    confidence = other.confidence * (1.0 - (0.4 if on_partial else 0.8) * there)
     detail = (
         f"{abs(step)} semitone{'s' if abs(step) != 1 else ''} {'higher' if step > 0 else 'lower'}"
     )
@@ -204,15 +222,22 @@ def _timing(note: Asked, other: PerceivedNote, evidence: Evidence) -> list[Compl
     ]
 
 
-def _bend(note: Asked, other: PerceivedNote) -> list[Complaint]:
+def _bend(note: Asked, other: PerceivedNote, evidence: Evidence) -> list[Complaint]:
     """Compare how far a note is bent with how far it goes."""
     reached = max(other.bend_semitones, 0.0)
     if not note.bends and reached < 0.45:
         return []
     if note.techniques & {"slide", "bar", "tap"} and not note.bends:
         return []
+    end = max(note.offset_s, note.onset_s + 0.1)
+    moving = evidence.moves("bending", note.midi, note.onset_s, end)
+    if not note.bends and moving < BENT:
+        return []
     if note.bends and not reached:
         reached = _widest(other)
+        arrives = evidence.sounds(note.midi + note.bends, note.onset_s + 0.05, end)
+        if max(moving, arrives) > STILL:
+            return []  # it moves, but how far could not be measured
     apart = reached - note.bends
     if abs(apart) < BEND_APART:
         return []
@@ -241,15 +266,17 @@ class _Kind:
     unheard: float
 
 
+NEVER = 2.0
 KINDS = (
-    _Kind("hammer-on", "slurred", 0.95, 0.12), _Kind("pull-off", "slurred", 0.95, 0.12),
-    _Kind("slide", "slide", 0.93, 0.3), _Kind("tap", "tap", 0.6, 0.0),
+    _Kind("hammer-on", "slurred", NEVER, 0.12), _Kind("pull-off", "slurred", NEVER, 0.12),
+    _Kind("slide", "slide", 0.97, 0.3), _Kind("tap", "tap", 0.6, 0.0),
     _Kind("palm-mute", "muted", 0.97, 0.5), _Kind("natural-harmonic", "harmonic", 0.8, 0.01),
     _Kind("vibrato", "shaking", 0.35, 0.08),
 )  # fmt: skip
 """They lie where the listener's evidence does on sounds of others (`bench check`, its half for tuning).
 
 Slurs are hard to tell there: a listener that learned from strings takes many strokes of samples for them.
+One that is heard and not written is never told.
 """
 JOINED = frozenset({"hammer-on", "pull-off", "slide", "tap"})
 CLIPPED_OR_PURE = frozenset({"dead", "staccato", "pinch-harmonic", "palm-mute", "natural-harmonic"})
@@ -270,7 +297,7 @@ def _techniques(
             seen = evidence.kind(kind.evidence, other.midi, at)
         if kind.tag in note.techniques:
             if seen < kind.unheard:
-                confidence = other.confidence * (1.0 - 0.5 * seen / kind.unheard)
+                confidence = HINT * other.confidence
                 words = f"no {kind.tag} is heard"
                 return [
                     _complaint(
@@ -278,7 +305,7 @@ def _techniques(
                     )
                 ]
         elif seen > kind.heard and _could_be(kind.tag, note, asked, muffled=muffled):
-            confidence = other.confidence * (0.6 + 0.4 * (seen - kind.heard) / (1.0 - kind.heard))
+            confidence = HINT * other.confidence
             return [_of_technique(note, kind.tag, kind.tag, confidence)]
     return []
 
@@ -346,18 +373,21 @@ def _missing(
     if not asked:
         return []
     first, last = asked[0].onset_s - 0.05, max(n.offset_s for n in asked) + 0.05
+    lowest, highest = min(n.midi for n in asked), max(n.midi + n.bends for n in asked)
     found = []
     for note in left:
         if not first <= note.onset_s <= last or "dead" in note.techniques:
             continue
-        needed = SURE_SHADOW if _is_shadow(note, asked) else SURE_MISSING
+        other_register = not lowest - REGISTER <= note.midi <= highest + REGISTER
+        doubtful = other_register or _is_shadow(note, asked)
+        needed = SURE_SHADOW if doubtful else SURE_MISSING
         begins = evidence.begins(note.midi, note.onset_s)
         if note.confidence < needed or begins < 0.5:
             continue
         found.append(
             Complaint(
                 MISSING, note.onset_s, None, None, None, "nothing", f"{note.midi:.1f}",
-                note.confidence, "a note sounds that is not written", note.midi,
+                0.8 * note.confidence, "a note sounds that is not written", note.midi,
             )
         )  # fmt: skip
     return found

@@ -1,0 +1,150 @@
+"""A phrase held against its recording by the second ear: findings, each with what would mend it."""
+
+from dataclasses import replace
+
+from juxtanote.core.checks.evidence import Evidence
+from juxtanote.core.checks.findings import Examined, Finding
+from juxtanote.core.checks.second_ear import (
+    BEND,
+    EXTRA,
+    MISSING,
+    TECHNIQUE,
+    TIME,
+    WRONG_PITCH,
+    Asked,
+    Complaint,
+    second_ear,
+)
+from juxtanote.core.score import edits
+from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.note import Note
+from juxtanote.core.theory.harmonics import harmonic_midi
+from juxtanote.core.theory.pitch import pitch_name
+
+TOLD_FROM = 0.5
+TITLES = {
+    MISSING: "a note is not written", EXTRA: "nothing sounds here", WRONG_PITCH: "another pitch sounds",
+    TIME: "sounds at another time", BEND: "the bend sounds otherwise",
+}  # fmt: skip
+SAID_ALREADY = {WRONG_PITCH: "pitch", BEND: "bend", TIME: "time"}
+"""What the phrase's own measurements say as well: it is not said twice of a note."""
+
+
+def asked_of(phrase: Phrase, lesson: Lesson) -> list[Asked]:
+    """Give what is written, as it is held against the sound."""
+    guitar = lesson.part(phrase.part).guitar
+    rows = []
+    for note in phrase.notes:
+        written = note.written
+        midi = float(guitar.midi_at(written.string, written.fret))
+        if "natural-harmonic" in written.techniques:
+            midi = harmonic_midi(guitar.open_midi(written.string), written.fret) or note.heard.midi
+        rows.append(
+            Asked(
+                note.ident, note.onset_s, note.offset_s, midi, written.string, written.fret,
+                written.techniques, written.bend_semitones,
+            )
+        )  # fmt: skip
+    return rows
+
+
+def with_second_ear(
+    examined: Examined, phrase: Phrase, lesson: Lesson, evidence: Evidence
+) -> Examined:
+    """Add what the second ear complains of to what was measured; worst first."""
+    if phrase.is_variant or not phrase.notes:
+        return examined
+    mends: dict[str, Complaint] = {}
+    told = []
+    said = {f.key for f in (*examined.found, *examined.waived)}
+    for complaint in second_ear(asked_of(phrase, lesson), evidence):
+        twin = f"{SAID_ALREADY.get(complaint.kind, '')}:{complaint.row}"
+        if complaint.confidence < TOLD_FROM or complaint.kind not in KINDS:
+            continue
+        if twin in said:
+            mends[twin] = complaint
+        else:
+            told.append(_finding(complaint, phrase))
+    found = [replace(f, complaint=mends.get(f.key)) for f in examined.found]
+    found += [f for f in told if f.key not in phrase.waived]
+    waived = [f for f in told if f.key in phrase.waived]
+    found.sort(key=lambda f: (-f.severity, f.onset_s))
+    return replace(examined, found=tuple(found), waived=(*examined.waived, *waived))
+
+
+KINDS = frozenset({*TITLES, TECHNIQUE})
+
+
+def _finding(complaint: Complaint, phrase: Phrase) -> Finding:
+    """Say a complaint: what sounds, how sure that is, and where."""
+    near = min(phrase.notes, key=lambda n: abs(n.onset_s - complaint.onset_s))
+    ident = complaint.row if complaint.row is not None else near.ident
+    key = f"ear-{complaint.kind}:{ident}"
+    if complaint.kind == MISSING:
+        key = f"ear-missing:{complaint.midi:.0f}@{complaint.onset_s:.2f}"
+    title = TITLES.get(complaint.kind, complaint.detail)
+    detail = complaint.detail
+    if complaint.midi is not None:
+        detail = f"{pitch_name(round(complaint.midi))}, {detail}"
+    detail = f"{detail} (sure {complaint.confidence:.2f})"
+    severity = min(complaint.confidence, 0.95)
+    return Finding(key, title, detail, severity, (ident,), complaint.onset_s, complaint)
+
+
+def mended(lesson: Lesson, phrase: int, finding: Finding) -> Lesson | None:
+    """Write what sounds, as a finding has it; None where the program would change nothing."""
+    complaint, found = finding.complaint, lesson.phrase(phrase)
+    if complaint is None or found is None:
+        return None
+    if complaint.kind == MISSING and complaint.midi is not None:
+        place = _place_for(complaint.midi, found, lesson, finding.notes[0])
+        if place is None:
+            return None
+        return edits.add_note(lesson, phrase, complaint.onset_s, *place)
+    note = found.note(complaint.row) if complaint.row is not None else None
+    if note is None:
+        return None
+    if complaint.kind == EXTRA:
+        return edits.delete_notes(lesson, phrase, [note.ident])
+    if complaint.kind == WRONG_PITCH and complaint.midi is not None:
+        place = _place_for(complaint.midi, found, lesson, note.ident)
+        if place is None:
+            return None
+        return edits.change_written(
+            lesson, phrase, [note.ident], "place", string=place[0], fret=place[1]
+        )
+    if complaint.kind == TIME:
+        return edits.move_note_edge(lesson, phrase, note.ident, "onset", float(complaint.heard))
+    if complaint.kind == BEND and complaint.bend_semitones is not None:
+        return _bent(lesson, phrase, note, complaint.bend_semitones)
+    if complaint.kind == TECHNIQUE and complaint.technique:
+        return edits.toggle_technique(lesson, phrase, [note.ident], complaint.technique)
+    return None
+
+
+def _bent(lesson: Lesson, phrase: int, note: Note, semitones: float) -> Lesson:
+    """Write a bend as far as it goes, to a quarter tone; none where it does not move."""
+    rounded = round(2.0 * semitones) / 2.0
+    tags = note.written.techniques - {"bend", "pre-bend", "release"}
+    if rounded > 0.0:
+        tags = note.written.techniques | (
+            set() if "pre-bend" in note.written.techniques else {"bend"}
+        )
+    return edits.change_written(
+        lesson, phrase, [note.ident], "techniques", techniques=frozenset(tags),
+        bend_semitones=min(rounded, 5.0),
+    )  # fmt: skip
+
+
+def _place_for(midi: float, phrase: Phrase, lesson: Lesson, near: int) -> tuple[int, int] | None:
+    """Give the string and fret of a pitch that are nearest to a note's place."""
+    guitar, beside = lesson.part(phrase.part).guitar, phrase.note(near)
+    places = [
+        (string, round(midi) - guitar.open_midi(string))
+        for string in range(1, guitar.string_count + 1)
+        if 0 <= round(midi) - guitar.open_midi(string) <= guitar.last_fret
+    ]
+    if beside is None or not places:
+        return places[0] if places else None
+    here = beside.written
+    return min(places, key=lambda p: abs(p[1] - here.fret) + 0.5 * abs(p[0] - here.string))

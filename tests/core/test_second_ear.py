@@ -1,0 +1,180 @@
+"""The second ear: what is written wrong over a sound that is right, and `juxtanote check`."""
+
+import contextlib
+import io
+import json
+import tempfile
+import unittest
+from dataclasses import replace
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from juxtanote.cli import main
+from juxtanote.core.audio.sound import Sound
+from juxtanote.core.checks.against_sound import mended, with_second_ear
+from juxtanote.core.checks.check_notes import Row, check_notes
+from juxtanote.core.checks.evidence import Evidence, listen_again
+from juxtanote.core.checks.findings import examine
+from juxtanote.core.checks.playable import unplayable
+from juxtanote.core.checks.second_ear import Asked, second_ear
+from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.timing import recounted
+from juxtanote.core.theory.tuning import Guitar
+from tests.lessons import note
+from tests.sounds import RATE, scale_line
+
+LINE = [57, 60, 62, 64, 67, 69, 67, 64, 62, 60]
+PLACES = [(3, 2), (3, 5), (2, 3), (2, 5), (1, 3), (1, 5), (1, 3), (2, 5), (2, 3), (3, 5)]
+
+
+@lru_cache(maxsize=1)
+def a_recording() -> tuple[Sound, Evidence]:
+    audio, _ = scale_line(LINE)
+    sound = Sound(np.stack([audio, audio]), RATE)
+    return sound, next(iter(listen_again(sound, 0.0, 10.0)))
+
+
+def right() -> list[Asked]:
+    return [
+        Asked(k, 0.3 + 0.4 * k, 0.3 + 0.4 * k + 0.38, float(midi), *PLACES[k])
+        for k, midi in enumerate(LINE)
+    ]
+
+
+def told(asked: list[Asked]) -> list[tuple[str, int | None]]:
+    found = second_ear(asked, a_recording()[1])
+    return [(c.kind, c.row) for c in found if c.confidence >= 0.5]
+
+
+class TestSecondEar(unittest.TestCase):
+    def test_what_is_right_gets_no_complaint(self) -> None:
+        self.assertEqual(told(right()), [])
+
+    def test_a_wrong_fret(self) -> None:
+        for step in (1, -2, 12):
+            tab = right()
+            tab[4] = replace(tab[4], fret=tab[4].fret + step, midi=tab[4].midi + step)
+            self.assertEqual(told(tab), [("wrong-pitch", 4)], step)
+
+    def test_a_note_that_is_left_out_and_one_too_many(self) -> None:
+        tab = right()
+        del tab[5]
+        self.assertEqual(told(tab), [("missing", None)])
+        more = Asked(99, 1.3, 1.45, 55.0, 4, 5)
+        self.assertEqual(told(sorted([*right(), more], key=lambda n: n.onset_s)), [("extra", 99)])
+
+    def test_a_note_at_another_time(self) -> None:
+        for late in (-0.09, 0.06, 0.15):
+            tab = right()
+            tab[3] = replace(tab[3], onset_s=tab[3].onset_s + late)
+            self.assertEqual(told(tab), [("time", 3)], late)
+
+    def test_a_bend_that_does_not_sound(self) -> None:
+        tab = right()
+        tab[2] = replace(tab[2], techniques=frozenset({"bend"}), bend_semitones=2.0)
+        self.assertEqual(told(tab), [("bend", 2)])
+
+    def test_what_no_hand_can_play(self) -> None:
+        tab = [
+            Asked(0, 0.0, 0.5, 64.0, 1, 0), Asked(1, 0.01, 0.5, 69.0, 1, 5),
+            Asked(2, 1.0, 1.4, 60.0, 2, 1), Asked(3, 1.4, 1.8, 62.0, 3, 7, frozenset({"pull-off"})),
+            Asked(4, 3.0, 3.5, 65.0, 1, 1), Asked(5, 3.01, 3.5, 67.0, 2, 8),
+        ]  # fmt: skip
+        kinds = [(c.kind, c.row) for c in unplayable(tab, Guitar())]
+        self.assertEqual(
+            kinds, [("two-on-one-string", 1), ("slur-across-strings", 3), ("reach", 5)]
+        )
+
+
+class TestFindingsOfThePhrase(unittest.TestCase):
+    def setUp(self) -> None:
+        notes = [note(k + 1, 0.3 + 0.4 * k, *PLACES[k], length_s=0.38) for k in range(len(LINE))]
+        self.lesson = recounted(Lesson(phrases=(Phrase(1, "A", 0.1, 4.5, tuple(notes)),)))
+        self.evidence = a_recording()[1]
+
+    def found(self, lesson: Lesson):
+        phrase = lesson.phrases[0]
+        examined = with_second_ear(examine(phrase, lesson), phrase, lesson, self.evidence)
+        return [f for f in examined.found if f.complaint is not None]
+
+    def test_every_mend_leaves_nothing_to_complain_of(self) -> None:
+        phrase = self.lesson.phrases[0]
+        spoiled = {
+            "missing": phrase.with_notes([n for n in phrase.notes if n.ident != 6]),
+            "extra": phrase.with_notes([*phrase.notes, note(50, 1.3, 4, 5, length_s=0.12)]),
+            "wrong-pitch": phrase.with_notes(
+                [replace(n, written=replace(n.written, fret=n.written.fret + 2)) if n.ident == 4 else n
+                 for n in phrase.notes]
+            ),
+        }  # fmt: skip
+        for kind, wrong in spoiled.items():
+            lesson = self.lesson.with_phrase(wrong)
+            found = self.found(lesson)
+            self.assertEqual([f.complaint.kind for f in found], [kind])
+            better = mended(lesson, 1, found[0])
+            assert better is not None
+            self.assertEqual(self.found(better), [], kind)
+
+    def test_what_was_let_pass_is_let_pass(self) -> None:
+        phrase = self.lesson.phrases[0]
+        wrong = phrase.with_notes([n for n in phrase.notes if n.ident != 6])
+        key = self.found(self.lesson.with_phrase(wrong))[0].key
+        self.assertEqual(self.found(self.lesson.with_phrase(replace(wrong, waived=(key,)))), [])
+
+
+class TestChecking(unittest.TestCase):
+    def rows(self) -> list[Row]:
+        return [Row(n.onset_s, 0.38, n.midi, n.string, n.fret) for n in right()]
+
+    def test_a_score_with_a_time_of_its_own_is_aligned_first(self) -> None:
+        score = [replace(r, onset_s=5.0 + 1.7 * (r.onset_s - 0.3)) for r in self.rows()]
+        self.assertEqual(check_notes(score, a_recording()[0], Guitar()), [])
+        score[4] = replace(score[4], fret=4, midi=68.0)
+        found = check_notes(score, a_recording()[0], Guitar())
+        self.assertEqual([(c.kind, c.row) for c in found], [("wrong-pitch", 4)])
+        self.assertAlmostEqual(found[0].onset_s, 1.9, delta=0.1)
+
+    def test_another_tuning_is_seen_from_the_file(self) -> None:
+        lowered = [replace(r, fret=(r.fret or 0) + 2) for r in self.rows()]
+        self.assertEqual(check_notes(lowered, a_recording()[0], Guitar()), [])
+
+    def test_the_command(self) -> None:
+        with tempfile.TemporaryDirectory() as held:
+            folder = Path(held)
+            sound = a_recording()[0]
+            soundfile.write(folder / "a.wav", sound.audio.T, RATE)
+            lines = ["onset_s,duration_s,midi,string,fret,techniques,bend_semitones"]
+            lines += [f"{r.onset_s},0.38,{r.midi},{r.string},{r.fret},," for r in self.rows()]
+            lines[3] = lines[3].replace(",2,3,", ",2,4,")
+            (folder / "a.csv").write_text("\n".join(lines) + "\n")
+            out = folder / "o.json"
+            errors = io.StringIO()
+            with contextlib.redirect_stderr(errors):
+                status = main(
+                    ["check", str(folder / "a.csv"), str(folder / "a.wav"), "-o", str(out)]
+                )
+            self.assertEqual((status, errors.getvalue()), (0, ""))
+            found = json.loads(out.read_text())
+            self.assertEqual([(f["kind"], f["row"]) for f in found], [("wrong-pitch", 2)])
+            self.assertEqual(
+                list(found[0]),
+                [
+                    "kind",
+                    "onset_s",
+                    "row",
+                    "string",
+                    "fret",
+                    "written",
+                    "heard",
+                    "confidence",
+                    "detail",
+                ],
+            )
+            with contextlib.redirect_stderr(errors):
+                self.assertEqual(main(["check", "a.csv", "a.wav", "-o", "x.txt"]), 2)
+                self.assertEqual(
+                    main(["check", str(folder / "none.csv"), "a.wav", "-o", str(out)]), 1
+                )
