@@ -383,15 +383,34 @@ class TestChecking(WindowTest):
         self.settle()
         self.assertEqual(self.check.model.rowCount(), count)
 
+    def test_the_recording_is_listened_to_and_a_finding_is_mended_and_undone(self) -> None:
+        heard = [f for f in self.window.findings.found if f.complaint is not None]
+        self.assertTrue(heard, "a steady tone is not what is written")
+        surplus = next(f for f in heard if f.complaint.kind == "extra")
+        keys = self.check.model.keys()
+        self.check.list.setCurrentIndex(self.check.model.index(keys.index(surplus.key)))
+        before = self.document.lesson
+        self.check.mend_button.click()
+        self.settle()
+        phrase = self.document.phrase
+        assert phrase is not None
+        self.assertIsNone(phrase.note(surplus.notes[0]))
+        self.document.undo_stack.undo()
+        self.assertEqual(self.document.lesson, before)
+
     def test_what_was_waived_can_be_taken_back_after_reopening(self) -> None:
         count = self.check.model.rowCount()
+        sound = self.document.sound
+        assert sound is not None
         self.press(Qt.Key.Key_W)
         path = self.folder / "waived.juxta"
         self.window.files.save(path)
         self.settle()
         self.window.files.open_lesson(path)
         self.settle()
+        self.give_sound(sound.audio)
         self.window.show_desk(CHECK)
+        self.settle()
         self.assertEqual(self.check.model.rowCount(), count - 1)
         self.check.with_waived.setChecked(True)
         self.assertEqual(self.check.model.rowCount(), count)

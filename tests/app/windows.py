@@ -96,9 +96,13 @@ class WindowTest(Watched):
         tone = (0.2 * np.sin(2 * np.pi * 220 * times)).astype(np.float32)
         audio = np.stack([tone, tone])
         self.document.open(small_lesson(), None)
+        self.give_sound(audio)
+        self.assertTrue(wait_until(lambda: not self.window.runner.is_busy))
+
+    def give_sound(self, audio: np.ndarray) -> None:
+        """Have a recording open, stereo at 44.1 kHz."""
         path = self.folder / "tone.wav"
         self.document.set_sound(Sound(audio, RATE), build_peaks(audio, RATE), path)
-        self.assertTrue(wait_until(lambda: not self.window.runner.is_busy))
 
     def open_recording(self, audio: np.ndarray) -> None:
         """Open a bare recording, stereo at 44.1 kHz."""

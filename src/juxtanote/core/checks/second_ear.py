@@ -24,6 +24,8 @@ LATE_S = 0.047
 SURE_MISSING, SURE_SHADOW = 0.72, 0.93
 PARTIALS = frozenset({7, 12, 19, 24, 28, 31})
 TOGETHER_S = 0.03
+FAR_BELOW, FAR_OVER = 7, 14  # semitones: what lies farther off is not of this line
+AROUND_S = 4.0
 REGISTER = 3  # semitones beyond what is written where a note is rather another instrument's
 SHADOWS = (12, 19, 24, 28, -12, 7)
 """Semitones from a note that sounds to what it is easily taken for: partials, an octave below."""
@@ -31,6 +33,7 @@ BEND_APART = 0.33  # semitones
 SOMETHING = 0.2  # evidence from which on a written note is there
 HINT = 0.58  # how sure a technique that was heard otherwise is, at the most
 BENT, STILL = 0.5, 0.15
+RINGING = 0.8
 MIN_PICKED, QUIET_DB, RINGS_S = 3, 9.0, 0.15
 
 
@@ -85,7 +88,7 @@ def second_ear(asked: Sequence[Asked], evidence: Evidence) -> list[Complaint]:
         other = heard[pairs[index]] if index in pairs else None
         found += _of_note(note, other, asked, evidence, muffled=muffled)
     played = [(note, heard[pairs[k]]) for k, note in enumerate(asked) if k in pairs]
-    found += [*_quiet(played), *_bleed(played)]
+    found += [*_quiet(played), *_bleed(played, evidence)]
     left = [heard[k] for k in range(len(heard)) if k not in taken]
     found += _missing(left, asked, evidence)
     return sorted(found, key=lambda c: (c.onset_s, c.kind))
@@ -349,13 +352,15 @@ def _quiet(played: Sequence[tuple[Asked, PerceivedNote]]) -> list[Complaint]:
     return found
 
 
-def _bleed(played: Sequence[tuple[Asked, PerceivedNote]]) -> list[Complaint]:
+def _bleed(played: Sequence[tuple[Asked, PerceivedNote]], evidence: Evidence) -> list[Complaint]:
     """Complain of notes that ring into the next one on another string, a semitone or a tone apart."""
     found = []
     for (note, heard), (after, _) in zip(played, played[1:], strict=False):
         over = heard.offset_s - after.onset_s
         apart = abs(note.midi - after.midi)
         if over < RINGS_S or not 0.5 < apart < 2.5 or note.string == after.string:
+            continue
+        if evidence.sounds(note.midi, after.onset_s + 0.03, after.onset_s + RINGS_S) < RINGING:
             continue
         if "let-ring" in note.techniques or after.onset_s - note.onset_s < 0.03:
             continue
@@ -373,10 +378,13 @@ def _missing(
     if not asked:
         return []
     first, last = asked[0].onset_s - 0.05, max(n.offset_s for n in asked) + 0.05
-    lowest, highest = min(n.midi for n in asked), max(n.midi + n.bends for n in asked)
     found = []
     for note in left:
+        near = [n for n in asked if abs(n.onset_s - note.onset_s) < AROUND_S] or asked
+        lowest, highest = min(n.midi for n in near), max(n.midi + n.bends for n in near)
         if not first <= note.onset_s <= last or "dead" in note.techniques:
+            continue
+        if not lowest - FAR_BELOW <= note.midi <= highest + FAR_OVER:
             continue
         other_register = not lowest - REGISTER <= note.midi <= highest + REGISTER
         doubtful = other_register or _is_shadow(note, asked)
