@@ -161,7 +161,7 @@ class TestRepeats(unittest.TestCase):
         self.assertEqual((later, earlier), (2, 1))
         self.assertEqual(likeness.words, "last three notes bent instead of pulled")
         self.assertIn(
-            "Bar 2 is as bar 1, last three notes bent instead of pulled.",
+            "Bar 2: as bar 1, last three notes bent instead of pulled.",
             generate_breakdown(phrase, lesson),
         )
 
