@@ -1,8 +1,19 @@
-"""``python -m bench NAME``: run, window, accuracy, rings, check, time, key, placement or hands."""
+"""``python -m bench NAME``: run, window, accuracy, rings, check, takes, time, key, placement or hands."""
 
 import sys
 
-NAMES = ("run", "window", "accuracy", "rings", "check", "time", "key", "placement", "hands")
+NAMES = (
+    "run",
+    "window",
+    "accuracy",
+    "rings",
+    "check",
+    "takes",
+    "time",
+    "key",
+    "placement",
+    "hands",
+)
 MODULES = {"time": "timing", "key": "keys"}
 
 

@@ -47,6 +47,12 @@ def _parser() -> argparse.ArgumentParser:
     check.add_argument("audio", type=Path, metavar="AUDIO")
     check.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT.json")
     check.add_argument("--tuning", default=None, metavar='"E2 A2 D3 G3 B3 E4"')
+    take = commands.add_parser("compare", help="hold a take against what is written")
+    take.add_argument("notes", type=Path, metavar="NOTES")
+    take.add_argument("take", type=Path, metavar="TAKE")
+    take.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT.json")
+    take.add_argument("--speed", type=_finite, default=None, metavar="PERCENT")
+    take.add_argument("--phrase", default="", metavar="NAME")
     out = commands.add_parser("export", help="hand out a lesson as pages, page, notes or sound")
     out.add_argument("lesson", type=Path, metavar="LESSON")
     out.add_argument("-o", dest="out", type=Path, action="append", required=True, metavar="OUT")
@@ -62,7 +68,17 @@ def _parser() -> argparse.ArgumentParser:
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run the program; give its exit status: 0 done, 1 failed, 2 wrong usage."""
     words = list(sys.argv[1:] if arguments is None else arguments)
-    commands = ("transcribe", "place", "check", "export", "window", "-h", "--help", "--version")
+    commands = (
+        "transcribe",
+        "place",
+        "check",
+        "compare",
+        "export",
+        "window",
+        "-h",
+        "--help",
+        "--version",
+    )
     if not words or words[0] not in commands:
         words = ["window", *words]
     parser = _parser()
@@ -77,6 +93,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
             return _place(options, parser)
         if options.command == "check":
             return _check(options, parser)
+        if options.command == "compare":
+            return _compare(options, parser)
         if options.command == "export":
             return _export(options, parser)
         return _window(options.lesson)
@@ -214,6 +232,34 @@ def _check(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
     for one in told:
         one["onset_s"], one["confidence"] = round(one["onset_s"], 4), round(one["confidence"], 3)
     write_text(options.out, json.dumps(told, indent=1, ensure_ascii=False) + "\n")
+    return DONE
+
+
+def _compare(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
+    import json
+    from dataclasses import asdict
+
+    from juxtanote.core.audio.read import read_sound
+    from juxtanote.core.audio.write import write_text
+    from juxtanote.core.checks.check_notes import asked_rows
+    from juxtanote.core.formats.rows_of import rows_of
+    from juxtanote.core.practice.takes import compare
+
+    if options.out.suffix.lower() != ".json":
+        return _usage(parser, f"“{options.out.name}”: a comparison is written as .json")
+    if options.speed is not None and not 20 <= options.speed <= 200:
+        return _usage(parser, "--speed goes from 20 to 200")
+    _check_targets([options.out])
+    rows, guitar = rows_of(options.notes, phrase=options.phrase)
+    speed = None if options.speed is None else options.speed / 100.0
+    told = compare(asked_rows(rows, guitar), read_sound(options.take), speed=speed, progress=_Bar())
+    body = {
+        "findings": [asdict(found) for found in told.findings],
+        "notes": [asdict(played) for played in told.notes],
+        "summary": told.summary,
+        "speed": round(told.speed, 3),
+    }
+    write_text(options.out, json.dumps(body, indent=1, ensure_ascii=False) + "\n")
     return DONE
 
 

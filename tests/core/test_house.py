@@ -18,7 +18,7 @@ LAYERS = {
     "theory": 1, "audio": 1,
     "analysis": 2, "score": 2,
     "align": 3, "engrave": 3, "fretboard": 3, "synth": 3,
-    "checks": 4, "formats": 5, "practice": 4,
+    "checks": 4, "formats": 5, "practice": 5,
     "transcribe": 6,
     "handing_out": 6, "measured": 7,
 }  # fmt: skip

@@ -55,9 +55,7 @@ def check_notes(
         return []
     cents, certainty = measure_reference_cents(whole_middle(sound), SAMPLE_RATE)
     reference = cents if certainty > SURE_REFERENCE else 0.0
-    asked = [_asked(k, row, guitar) for k, row in enumerate(rows)]
-    if not tuning_is_given:
-        asked = _in_their_tuning(asked, rows)
+    asked = asked_rows(rows, guitar, tuning_is_given=tuning_is_given)
     first, last = 0.0, sound.duration_s
     evidence = list(listen_again(sound, first, last, reference_cents=reference, progress=progress))
     asked = _in_time(asked, evidence)
@@ -68,6 +66,14 @@ def check_notes(
     found += unplayable(asked, guitar)
     told = [c for c in found if c.confidence >= TOLD_FROM]
     return sorted(told, key=lambda c: (c.onset_s, c.kind))
+
+
+def asked_rows(
+    rows: Sequence[Row], guitar: Guitar, *, tuning_is_given: bool = False
+) -> list[Asked]:
+    """Give rows as they are held against a sound: by string and fret where those are known."""
+    asked = [_asked(k, row, guitar) for k, row in enumerate(rows)]
+    return asked if tuning_is_given else _in_their_tuning(asked, rows)
 
 
 def _asked(number: int, row: Row, guitar: Guitar) -> Asked:

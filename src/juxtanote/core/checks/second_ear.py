@@ -34,7 +34,7 @@ SOMETHING = 0.2  # evidence from which on a written note is there
 HINT = 0.58  # how sure a technique that was heard otherwise is, at the most
 BENT, STILL = 0.5, 0.15
 RINGING = 0.8
-MIN_PICKED, QUIET_DB, RINGS_S = 3, 9.0, 0.15
+MIN_PICKED, QUIET_DB, SOFTER_DB, RINGS_S = 3, 9.0, 4.0, 0.15
 
 
 @dataclass(frozen=True, slots=True)
@@ -342,11 +342,15 @@ def _quiet(played: Sequence[tuple[Asked, PerceivedNote]]) -> list[Complaint]:
     if len(picked) < MIN_PICKED:
         return []
     usual = float(np.median(picked))
+    slurred = [h.level_db for n, h in played if n.techniques & {"hammer-on", "pull-off"}]
+    own = float(np.median(slurred)) if len(slurred) >= MIN_PICKED else usual - QUIET_DB
     found = []
     for note, heard in played:
-        under = usual - heard.level_db
-        if note.techniques & {"hammer-on", "pull-off"} and under > QUIET_DB:
-            confidence = min(0.5 + 0.04 * (under - QUIET_DB), 0.9) * heard.confidence
+        under, among = usual - heard.level_db, own - heard.level_db
+        if not note.techniques & {"hammer-on", "pull-off"}:
+            continue
+        if under > 1.5 * QUIET_DB or (under > QUIET_DB and among > SOFTER_DB):
+            confidence = min(0.6 + 0.03 * (under - QUIET_DB), 0.9) * heard.confidence
             words = f"{under:.1f} dB under the picked notes"
             found.append(_complaint(note, QUIET, f"{heard.level_db:.1f} dB", confidence, words))
     return found

@@ -11,8 +11,8 @@ from juxtanote.core.score.timeline import notes_of_part
 from juxtanote.core.theory.tuning import Guitar
 
 
-def rows_of(path: Path) -> tuple[list[Row], Guitar]:
-    """Read the notes of a file by onset, and the guitar that they are for.
+def rows_of(path: Path, *, phrase: str = "") -> tuple[list[Row], Guitar]:
+    """Read the notes of a file by onset, and the guitar that they are for; of one phrase by its name.
 
     Raises
     ------
@@ -29,7 +29,8 @@ def rows_of(path: Path) -> tuple[list[Row], Guitar]:
                 n.written.techniques, n.written.bend_semitones,
             )
             for part in lesson.parts
-            for _, n in notes_of_part(lesson, part.ident)
+            for owner, n in notes_of_part(lesson, part.ident)
+            if not phrase or owner.name.casefold() == phrase.casefold()
         ]  # fmt: skip
     else:
         rows = [
