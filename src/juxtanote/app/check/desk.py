@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from juxtanote.core.checks.findings import Finding
     from juxtanote.core.synth.render import Rendered
 
+UNWRITTEN_S = 0.4  # how long a note that is not written is looped
 AROUND_S = 0.35
 
 
@@ -118,6 +119,7 @@ class CheckDesk(Desk):
         if known and self.with_waived.isChecked():
             rows += [(f, self._where(f), True) for f in found.waived]
         self.model.show_rows(rows)
+        self.picture.show_findings(found.found if known else [])
         if rows:
             keys = self.model.keys()
             at = keys.index(kept) if kept in keys else 0
@@ -146,6 +148,10 @@ class CheckDesk(Desk):
         note = phrase.note(finding.notes[0]) if phrase is not None else None
         if note is None:
             return ""
+        if finding.complaint is not None and finding.complaint.row is None:
+            at = float(self._document.lesson.time_map.to_beats(finding.onset_s))
+            bar, beat = self._document.lesson.time_map.bar_and_beat(at)
+            return f"{f'bar {bar}' if bar >= 1 else 'pickup'}, beat {beat:.2g}"
         time_map = self._document.lesson.time_map
         onset = note.written.onset_beats
         bar, beat = time_map.bar_and_beat(
@@ -171,8 +177,10 @@ class CheckDesk(Desk):
         notes = [n for i in finding.notes if (n := phrase.note(i)) is not None]
         if not notes:
             return
-        start = max(min(n.onset_s for n in notes) - AROUND_S, 0.0)
-        end = max(n.offset_s for n in notes) + AROUND_S
+        first, last = min(n.onset_s for n in notes), max(n.offset_s for n in notes)
+        if finding.complaint is not None and finding.complaint.row is None:
+            first, last = finding.onset_s, finding.onset_s + UNWRITTEN_S
+        start, end = max(first - AROUND_S, 0.0), last + AROUND_S
         self._transport.set_loop(start, end)
         self._transport.play()
 

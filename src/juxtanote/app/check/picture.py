@@ -40,6 +40,7 @@ class GapPicture(QWidget):
         super().__init__(parent)
         self._document, self._transport = document, transport
         self._finding: Finding | None = None
+        self._differs: list[Finding] = []  # what the second ear found
         self._tab: NDArray[np.float32] | None = None
         self._tab_rate = 44_100
         self.setMinimumSize(420, 400)
@@ -64,6 +65,13 @@ class GapPicture(QWidget):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self._picture = None
+
+    def show_findings(self, found: list[Finding]) -> None:
+        """Show what the second ear found: notes that are missing, and notes that do not sound."""
+        differs = [f for f in found if f.complaint is not None]
+        if differs != self._differs:
+            self._differs = differs
+            self.renew()
 
     def show_finding(self, finding: Finding | None) -> None:
         """Mark the notes of one finding."""
@@ -145,6 +153,11 @@ class GapPicture(QWidget):
 
     def _paint_pitch(self, painter: QPainter, phrase: Phrase, area: QRectF) -> None:
         low, high = pitch_range(phrase, self._document.context.guitar)
+        missing = [f.complaint.midi for f in self._differs if f.complaint and f.complaint.midi]
+        low, high = (
+            min([low, *(m - 1.5 for m in missing)]),
+            max([high, *(m + 1.5 for m in missing)]),
+        )
 
         def y_of(midi: float) -> float:
             return area.bottom() - (midi - low) / (high - low) * area.height()
@@ -172,7 +185,31 @@ class GapPicture(QWidget):
                 (n for n in notes[index + 1 :] if n.written.string == note.written.string), None
             )
             self._paint_note(painter, note, following, y_of)
+        for finding in self._differs:
+            self._paint_difference(painter, phrase, finding, y_of)
         painter.setClipping(False)
+
+    def _paint_difference(self, painter: QPainter, phrase: Phrase, finding: Finding, y_of) -> None:  # type: ignore[no-untyped-def]
+        """Draw what is not written as an empty bar with a plus; cross out what does not sound."""
+        complaint = finding.complaint
+        assert complaint is not None
+        chosen = self._finding is not None and self._finding.key == finding.key
+        painter.setPen(pen("doubt", 2.4 if chosen else 1.6))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        note = phrase.note(complaint.row) if complaint.row is not None else None
+        if complaint.midi is not None:
+            x, y = self.x_of(complaint.onset_s), y_of(complaint.midi)
+            end = max(self.x_of(complaint.onset_s + 0.2), x + 16.0)
+            painter.drawRoundedRect(QRectF(x, y - 5, end - x, 10), 5, 5)
+            for across, down in ((3.5, 0.0), (0.0, 3.5)):
+                middle = QPointF(x + 8, y)
+                step = QPointF(across, down)
+                painter.drawLine(middle - step, middle + step)
+        elif complaint.kind == "extra" and note is not None:
+            x = self.x_of(note.onset_s) + 4
+            y = y_of(sounding_midi(note, self._document.context.guitar))
+            painter.drawLine(QPointF(x - 5, y - 5), QPointF(x + 5, y + 5))
+            painter.drawLine(QPointF(x - 5, y + 5), QPointF(x + 5, y - 5))
 
     def _paint_note(self, painter: QPainter, note: Note, following: Note | None, y_of) -> None:  # type: ignore[no-untyped-def]
         if "dead" in note.written.techniques:
@@ -185,7 +222,10 @@ class GapPicture(QWidget):
             for t, c in note.heard.curve
             if note.onset_s + t <= note.offset_s
         ]
-        marked = self._finding is not None and note.ident in self._finding.notes
+        finding = self._finding
+        marked = finding is not None and note.ident in finding.notes
+        if finding is not None and finding.complaint is not None and finding.complaint.row is None:
+            marked = False  # what it is about is not written
         if heard and len(heard) > 2:
             self._hatch(painter, note, base, curve, heard, y_of)
         painter.setPen(pen("written", 2.0))
