@@ -4,6 +4,7 @@ import unittest
 from unittest import mock
 
 import numpy as np
+import soundfile
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog
@@ -17,6 +18,7 @@ from juxtanote.core.audio.write import write_sound
 from juxtanote.core.formats.midi import write_midi
 from juxtanote.core.score import edits
 from juxtanote.core.score.note import Note
+from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
 from tests.app import wait_until
 from tests.app.windows import RATE, WindowTest
 from tests.lessons import note, small_lesson
@@ -523,6 +525,37 @@ class TestPractising(WindowTest):
         self.window.transport.set_count_in(0)
         self.window.show_desk(PRACTISE)
         self.practise = self.window.practise
+
+    def test_a_take_is_listened_to_and_its_spot_looped(self) -> None:
+        line = small_lesson().phrases[0].notes
+        first = line[0].onset_s
+        events = []
+        for note_ in (*line[:2], *line[3:]):
+            at, where = (note_.onset_s - first) / 0.8 + 0.5, note_.written
+            events.append(StringEvent(at, 0.4, where.string, where.fret, note_.heard.midi))
+        length = max(e.offset_s for e in events) + 0.5
+        audio = render_events(
+            events, RATE, StringVoice(), np.random.default_rng(1), length_s=length
+        )
+        path = self.folder / "take.wav"
+        soundfile.write(path, audio, RATE)
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
+            self.practise.take.button.click()
+        self.settle()
+        self.assertEqual(self.complaints, [])
+        self.assertIn("take.wav", self.practise.take.words.text())
+        texts = [
+            self.practise.take.spots.item(k).text() for k in range(self.practise.take.spots.count())
+        ]
+        self.assertTrue(any(text.startswith("left out") for text in texts), texts)
+        self.practise.take.spots.itemActivated.emit(self.practise.take.spots.item(0))
+        self.assertTrue(self.window.transport.is_playing)
+        self.window.transport.pause()
+        path.write_bytes(b"no sound")
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
+            self.practise.take.button.click()
+        self.settle()
+        self.assertIn("take.wav", self.window._told.text())
 
     def test_steps_play_and_every_pass_is_logged(self) -> None:
         self.practise.start.setValue(50)

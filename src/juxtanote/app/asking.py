@@ -43,6 +43,12 @@ class Asking:
                 stretch = notes[0].onset_s - 0.04, max(n.offset_s for n in notes) + 0.02
             self.tasks.listen(form.hints(), stretch, form.string.currentData())
 
+    def compare_take(self) -> None:
+        """Ask for the file of a take."""
+        name, _ = QFileDialog.getOpenFileName(self._window, "Compare a take", "", SOUND_FILTER)
+        if name:
+            self.tasks.compare_take(Path(name))
+
     def move_phrase(self) -> None:
         """Ask for a variant of the phrase, and hang it under it."""
         from juxtanote.app.forms import MoveForm

@@ -230,6 +230,8 @@ class MainWindow(QMainWindow):
 
         desk = PractiseDesk(self.document, self.transport)
         desk.told.connect(self.tell)
+        desk.take.wanted.connect(self.asking.compare_take)
+        self.tasks.compared.connect(desk.take.show_compared)
         return desk
 
     def _bind(self, button: QAbstractButton, name: str) -> None:

@@ -21,6 +21,8 @@ from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import Focus, Lesson, Phrase
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     from juxtanote.core.analysis.chords import ChordReading
     from juxtanote.core.analysis.listen import Hints
     from juxtanote.core.formats.importing import ImportPlan
@@ -44,6 +46,7 @@ class Tasks(QObject):
     tab_rendered = pyqtSignal(object)  # Rendered, or None where there is no tab any more
     lead_found = pyqtSignal(object)  # ((start, end), …) in seconds
     placed_around = pyqtSignal(int, object)  # phrase, numbers of the notes that moved
+    compared = pyqtSignal(object, str)  # Compared, and the name of the take
     told = pyqtSignal(str)
     failed = pyqtSignal(str)
 
@@ -399,6 +402,35 @@ class Tasks(QObject):
                 != (before[n.ident].string, before[n.ident].fret)
             )
             self.placed_around.emit(began.ident, moved)
+
+    def compare_take(self, path: "Path") -> None:
+        """Listen to a take of the current phrase, and hold it against what is written."""
+        phrase = self._document.phrase
+        if phrase is None or not phrase.notes:
+            self.told.emit("Choose a phrase with notes first.")
+            return
+        ticket = self._document.ticket(phrase)
+
+        def work(progress: Progress) -> object:
+            from juxtanote.core.audio.read import read_sound
+            from juxtanote.core.checks.against_sound import asked_of
+            from juxtanote.core.practice.takes import compare
+
+            take = read_sound(path)
+            return compare(asked_of(phrase, ticket.lesson), take, progress=progress)
+
+        def done(compared: object) -> None:
+            now = self._document.phrase
+            if not self._results.fits(ticket, f"“{path.name}”"):
+                return
+            if now is None or now.ident != phrase.ident:
+                self.told.emit(
+                    f"“{path.name}” was compared with {phrase.name}: choose it to see more."
+                )
+                return
+            self.compared.emit(compared, path.name)
+
+        self._start(f"Listening to {path.name}", work, done)
 
     def find_ways(self, then: Callable[[Phrase, "list[Placement]"], None]) -> None:
         """Look for whole placements of the current phrase, and hand them over with it."""

@@ -21,6 +21,7 @@ from juxtanote.app.look.theme import LARGE, px
 from juxtanote.app.practise import labels
 from juxtanote.app.practise.plot import LogPlot
 from juxtanote.app.practise.tables import ChunkModel, LogModel
+from juxtanote.app.practise.take_panel import TakePanel
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.desk import Desk, News
 from juxtanote.app.widgets.parts import Panel, heading, number_box, scrolled, soft, strong
@@ -56,6 +57,7 @@ class PractiseDesk(Desk):
         self.chunks.setUniformItemSizes(True)
         self.chunks.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.plot = LogPlot(document)
+        self.take = TakePanel()
         self._plan, self._rest = soft(wrap=True), soft(wrap=True)
         self._lay_out()
         self.begin.clicked.connect(self.begin_steps)
@@ -63,6 +65,7 @@ class PractiseDesk(Desk):
         self.chunks.clicked.connect(self._on_chunk)
         for box in (self.start, self.step, self.goal, self.repeats):
             box.valueChanged.connect(self._on_plan)
+        self.take.spot_wanted.connect(self._loop_spot)
         transport.pass_ended.connect(self._on_pass)
 
     @property
@@ -95,6 +98,7 @@ class PractiseDesk(Desk):
         parts.column.addWidget(strong(labels.CHUNKS, LARGE))
         parts.column.addWidget(self.chunks)
         self.chunks.setMinimumHeight(px(120))
+        left.addWidget(self.take)
         left.addWidget(parts, 1)
         cautions = Panel()
         cautions.column.addWidget(strong(labels.CARE))
@@ -175,6 +179,11 @@ class PractiseDesk(Desk):
         if news.phrase or change.whole:
             self._practised = (phrase.ident,) if phrase is not None else ()
             self.plot.update()
+        if news.phrase or change.whole:
+            self.take.show_compared(None)
+        has_notes = phrase is not None and bool(phrase.notes)
+        self.take.button.setEnabled(has_notes)
+        self.take.button.setToolTip("" if has_notes else labels.NO_NOTES)
         has_sound = self._document.sound is not None
         why = (
             ""
@@ -194,6 +203,17 @@ class PractiseDesk(Desk):
         self._transport.loop_phrase(phrase)
         self._transport.seek(phrase.start_s)
         self._transport.player.set_speed_steps(speed_steps(self.plan()))
+        self._transport.play()
+
+    def _loop_spot(self, start_s: float, end_s: float, speed: float) -> None:
+        """Loop where a take went wrong, a little slower than it was played."""
+        if self._document.sound is None:
+            self.told.emit(labels.NO_SOUND)
+            return
+        self._transport.pause()
+        self._transport.set_speed(speed)
+        self._transport.set_loop(start_s, end_s)
+        self._transport.seek(start_s)
         self._transport.play()
 
     def _on_chunk(self, index: QModelIndex) -> None:

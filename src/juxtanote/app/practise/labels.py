@@ -11,3 +11,13 @@ PLOT = "Speed over the days"
 NO_LOG = "Nothing is logged yet. Every pass of the loop on this desk is counted."
 CARE = "Care"
 LOG_COLUMNS = ("day", "phrase", "speed", "repeats")
+TAKE = "A take"
+COMPARE = "Compare a take…"
+NO_TAKE = "Record yourself over the phrase with any recorder, then have the take listened to, at any speed."
+NO_NOTES = "This phrase has no notes yet to compare a take with."
+SPOTS = "What to work on"
+LOOP_SPOT = "Return loops this spot a little slower than it was played"
+KINDS = {
+    "missing": "left out", "extra": "too many", "wrong-pitch": "another pitch", "time": "time",
+    "bend": "bend", "vibrato": "vibrato", "quiet": "too soft", "bleed": "rings on",
+}  # fmt: skip
