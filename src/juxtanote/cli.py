@@ -210,7 +210,7 @@ def _check(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
 
     from juxtanote.core.audio.read import read_sound
     from juxtanote.core.audio.write import write_text
-    from juxtanote.core.checks.check_notes import check_notes
+    from juxtanote.core.checking import check_notes
     from juxtanote.core.formats.rows_of import rows_of
     from juxtanote.core.theory.tuning import Guitar, parse_tuning
 
@@ -241,7 +241,7 @@ def _compare(options: argparse.Namespace, parser: argparse.ArgumentParser) -> in
 
     from juxtanote.core.audio.read import read_sound
     from juxtanote.core.audio.write import write_text
-    from juxtanote.core.checks.check_notes import asked_rows
+    from juxtanote.core.checking import asked_rows
     from juxtanote.core.formats.rows_of import rows_of
     from juxtanote.core.practice.takes import compare
 

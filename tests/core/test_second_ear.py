@@ -14,12 +14,13 @@ import soundfile
 
 from juxtanote.cli import main
 from juxtanote.core.audio.sound import Sound
+from juxtanote.core.checking import check_notes
 from juxtanote.core.checks.against_sound import mended, with_second_ear
-from juxtanote.core.checks.check_notes import Row, check_notes
 from juxtanote.core.checks.evidence import Evidence, listen_again
 from juxtanote.core.checks.findings import examine
 from juxtanote.core.checks.playable import unplayable
 from juxtanote.core.checks.second_ear import Asked, second_ear
+from juxtanote.core.formats.csv_notes import NoteRow
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.timing import recounted
 from juxtanote.core.theory.tuning import Guitar
@@ -126,8 +127,8 @@ class TestFindingsOfThePhrase(unittest.TestCase):
 
 
 class TestChecking(unittest.TestCase):
-    def rows(self) -> list[Row]:
-        return [Row(n.onset_s, 0.38, n.midi, n.string, n.fret) for n in right()]
+    def rows(self) -> list[NoteRow]:
+        return [NoteRow(n.onset_s, 0.38, n.midi, n.string, n.fret) for n in right()]
 
     def test_a_score_with_a_time_of_its_own_is_aligned_first(self) -> None:
         score = [replace(r, onset_s=5.0 + 1.7 * (r.onset_s - 0.3)) for r in self.rows()]

@@ -2,8 +2,8 @@
 
 from pathlib import Path
 
-from juxtanote.core.checks.check_notes import Row
 from juxtanote.core.errors import ImportFileError
+from juxtanote.core.formats.csv_notes import NoteRow, note_to_row
 from juxtanote.core.formats.exports import read_score
 from juxtanote.core.formats.lesson_file import load_lesson
 from juxtanote.core.formats.names import SUFFIX
@@ -11,7 +11,7 @@ from juxtanote.core.score.timeline import notes_of_part
 from juxtanote.core.theory.tuning import Guitar
 
 
-def rows_of(path: Path, *, phrase: str = "") -> tuple[list[Row], Guitar]:
+def rows_of(path: Path, *, phrase: str = "") -> tuple[list[NoteRow], Guitar]:
     """Read the notes of a file by onset, and the guitar that they are for; of one phrase by its name.
 
     Raises
@@ -24,20 +24,13 @@ def rows_of(path: Path, *, phrase: str = "") -> tuple[list[Row], Guitar]:
         lesson = load_lesson(path)
         guitar = lesson.parts[0].guitar
         rows = [
-            Row(
-                n.onset_s, n.heard.duration_s, n.heard.midi, n.written.string, n.written.fret,
-                n.written.techniques, n.written.bend_semitones,
-            )
+            note_to_row(note, lesson.time_map)
             for part in lesson.parts
-            for owner, n in notes_of_part(lesson, part.ident)
+            for owner, note in notes_of_part(lesson, part.ident)
             if not phrase or owner.name.casefold() == phrase.casefold()
-        ]  # fmt: skip
-    else:
-        rows = [
-            Row(r.onset_s, r.duration_s, r.midi, r.string, r.fret, r.techniques, r.bend_semitones)
-            for part in read_score(path).parts
-            for r in part.rows
         ]
+    else:
+        rows = [row for part in read_score(path).parts for row in part.rows]
     if not rows:
         raise ImportFileError(f"“{path.name}” has no notes to check.")
     return sorted(rows, key=lambda row: (row.onset_s, row.midi)), guitar

@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from juxtanote.core.align.to_sound import align_to_heard
 from juxtanote.core.analysis.reference_pitch import measure_reference_cents
@@ -12,6 +12,7 @@ from juxtanote.core.audio.sound import Sound
 from juxtanote.core.checks.evidence import Evidence, listen_again
 from juxtanote.core.checks.playable import unplayable
 from juxtanote.core.checks.second_ear import Asked, Complaint, second_ear
+from juxtanote.core.formats.csv_notes import NoteRow
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.theory.harmonics import harmonic_midi
 from juxtanote.core.theory.tuning import Guitar
@@ -25,21 +26,8 @@ NEAR_S = 0.15
 TOLD_FROM = 0.5
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
-    """A note of any file: seconds and MIDI as they stand there; string and fret may be missing."""
-
-    onset_s: float
-    duration_s: float
-    midi: float
-    string: int | None = None
-    fret: int | None = None
-    techniques: frozenset[str] = frozenset()
-    bend_semitones: float = 0.0
-
-
 def check_notes(
-    rows: Sequence[Row],
+    rows: Sequence[NoteRow],
     sound: Sound,
     guitar: Guitar,
     *,
@@ -69,14 +57,14 @@ def check_notes(
 
 
 def asked_rows(
-    rows: Sequence[Row], guitar: Guitar, *, tuning_is_given: bool = False
+    rows: Sequence[NoteRow], guitar: Guitar, *, tuning_is_given: bool = False
 ) -> list[Asked]:
     """Give rows as they are held against a sound: by string and fret where those are known."""
     asked = [_asked(k, row, guitar) for k, row in enumerate(rows)]
     return asked if tuning_is_given else _in_their_tuning(asked, rows)
 
 
-def _asked(number: int, row: Row, guitar: Guitar) -> Asked:
+def _asked(number: int, row: NoteRow, guitar: Guitar) -> Asked:
     midi, string, fret = row.midi, row.string or 0, row.fret or 0
     known = row.string is not None and row.fret is not None
     if known and 1 <= string <= guitar.string_count:
@@ -89,7 +77,7 @@ def _asked(number: int, row: Row, guitar: Guitar) -> Asked:
     )  # fmt: skip
 
 
-def _in_their_tuning(asked: list[Asked], rows: Sequence[Row]) -> list[Asked]:
+def _in_their_tuning(asked: list[Asked], rows: Sequence[NoteRow]) -> list[Asked]:
     """Take the file's pitches where most of a string's disagree with it: it is tuned otherwise."""
     apart: dict[int, Counter[int]] = {}
     for note, row in zip(asked, rows, strict=True):
