@@ -1,19 +1,11 @@
-"""``python -m bench NAME``: run, window, accuracy, rings, check, takes, time, key, placement or hands."""
+"""``python -m bench NAME``: run, window, accuracy, rings, check, takes, collection, time, key, placement or hands."""
 
 import sys
 
 NAMES = (
-    "run",
-    "window",
-    "accuracy",
-    "rings",
-    "check",
-    "takes",
-    "time",
-    "key",
-    "placement",
+    "run", "window", "accuracy", "rings", "check", "takes", "collection", "time", "key", "placement",
     "hands",
-)
+)  # fmt: skip
 MODULES = {"time": "timing", "key": "keys"}
 
 

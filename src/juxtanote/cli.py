@@ -53,6 +53,11 @@ def _parser() -> argparse.ArgumentParser:
     take.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT.json")
     take.add_argument("--speed", type=_finite, default=None, metavar="PERCENT")
     take.add_argument("--phrase", default="", metavar="NAME")
+    look = commands.add_parser("find", help="find phrases in folders of lessons")
+    look.add_argument("query", nargs="?", default="", metavar="QUERY")
+    look.add_argument("--folder", type=Path, action="append", default=None, metavar="DIR")
+    look.add_argument("--like", type=Path, default=None, metavar="NOTES.csv")
+    look.add_argument("-o", dest="out", type=Path, default=None, metavar="OUT.json")
     out = commands.add_parser("export", help="hand out a lesson as pages, page, notes or sound")
     out.add_argument("lesson", type=Path, metavar="LESSON")
     out.add_argument("-o", dest="out", type=Path, action="append", required=True, metavar="OUT")
@@ -68,17 +73,8 @@ def _parser() -> argparse.ArgumentParser:
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run the program; give its exit status: 0 done, 1 failed, 2 wrong usage."""
     words = list(sys.argv[1:] if arguments is None else arguments)
-    commands = (
-        "transcribe",
-        "place",
-        "check",
-        "compare",
-        "export",
-        "window",
-        "-h",
-        "--help",
-        "--version",
-    )
+    commands = ("transcribe", "place", "check", "compare", "find", "export", "window")
+    commands += ("-h", "--help", "--version")
     if not words or words[0] not in commands:
         words = ["window", *words]
     parser = _parser()
@@ -95,6 +91,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
             return _check(options, parser)
         if options.command == "compare":
             return _compare(options, parser)
+        if options.command == "find":
+            return _find(options, parser)
         if options.command == "export":
             return _export(options, parser)
         return _window(options.lesson)
@@ -260,6 +258,53 @@ def _compare(options: argparse.Namespace, parser: argparse.ArgumentParser) -> in
         "speed": round(told.speed, 3),
     }
     write_text(options.out, json.dumps(body, indent=1, ensure_ascii=False) + "\n")
+    return DONE
+
+
+def _find(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
+    import json
+    import os
+
+    from juxtanote.core.audio.write import write_text
+    from juxtanote.core.collection.index import Index
+    from juxtanote.core.collection.search import parse_query, search
+    from juxtanote.core.formats.rows_of import rows_of
+
+    if not options.query and options.like is None:
+        return _usage(parser, "find needs words, facts, or --like NOTES.csv")
+    folders = options.folder or [Path.cwd()]
+    for folder in folders:
+        if not folder.is_dir():
+            raise JuxtanoteError(f"“{folder}” is no folder.")
+    if options.out is not None:
+        _check_targets([options.out])
+    query = parse_query(options.query)
+    pitches: list[int] = []
+    steps: list[float] = []
+    if options.like is not None:
+        rows, _ = rows_of(options.like)
+        pitches = [round(row.midi) for row in rows]
+        steps = [b.onset_s - a.onset_s for a, b in zip(rows, rows[1:], strict=False)]
+    cache = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
+    index = Index(Path(cache) / "juxtanote" / "collection.sqlite")
+    try:
+        for problem in index.follow(folders, _Bar("reading lessons")):
+            print(f"juxtanote: left out: {problem}", file=sys.stderr)
+        hits = search(index.cards(folders, query.words), query, like=pitches, like_steps=steps)
+    finally:
+        index.close()
+    told = [
+        {
+            "lesson": hit.card.lesson, "phrase": hit.card.phrase,
+            "start_s": round(hit.card.start_s, 3), "score": hit.score, "why": hit.why,
+        }
+        for hit in hits
+    ]  # fmt: skip
+    text = json.dumps(told, indent=1, ensure_ascii=False) + "\n"
+    if options.out is not None:
+        write_text(options.out, text)
+    else:
+        sys.stdout.write(text)
     return DONE
 
 

@@ -20,7 +20,7 @@ LAYERS = {
     "align": 3, "engrave": 3, "fretboard": 3, "synth": 3,
     "checks": 4, "formats": 4, "practice": 5,
     "transcribe": 5, "checking": 5,
-    "handing_out": 5, "measured": 6,
+    "collection": 5, "handing_out": 5, "measured": 6,
 }  # fmt: skip
 DESKS = {"hear", "place", "check", "teach", "practise"}
 

@@ -1,0 +1,166 @@
+"""The collection: words, facts and music; `juxtanote find`; an index that may be killed or damaged."""
+
+import contextlib
+import io
+import json
+import os
+import tempfile
+import unittest
+from dataclasses import replace
+from datetime import date
+from pathlib import Path
+from unittest.mock import patch
+
+from bench.collection import a_lesson, disguised
+from juxtanote.cli import main
+from juxtanote.core.collection import index as indexing
+from juxtanote.core.collection.cards import cards_of
+from juxtanote.core.collection.index import Index
+from juxtanote.core.collection.music import nearness
+from juxtanote.core.collection.search import parse_query, search
+from juxtanote.core.errors import JuxtanoteError
+from juxtanote.core.formats.csv_notes import write_lesson_notes
+from juxtanote.core.formats.lesson_file import save_lesson
+from juxtanote.core.score.kept import Kept, LogEntry
+from tests.lessons import small_lesson
+
+LINE = (57, 60, 62, 64, 67, 64, 62, 60)
+STEPS = (0.5,) * 7
+
+
+class TestNearness(unittest.TestCase):
+    def test_a_line_is_itself_in_any_key(self) -> None:
+        moved = tuple(p + 5 for p in LINE)
+        self.assertAlmostEqual(nearness(LINE, STEPS, moved, STEPS), 1.0)
+        self.assertAlmostEqual(nearness(LINE, STEPS, LINE, tuple(2 * s for s in STEPS)), 1.0)
+
+    def test_a_note_more_or_less_costs_little_and_another_line_much(self) -> None:
+        less = LINE[:3] + LINE[4:]
+        more = (*LINE[:4], 66, *LINE[4:])
+        other = (57, 58, 70, 51, 66, 59, 73, 52)
+        for line in (less, more):
+            self.assertGreater(nearness(LINE, STEPS, line, STEPS), 0.75)
+        self.assertLess(nearness(LINE, STEPS, other, STEPS), 0.5)
+
+    def test_a_cell_is_found_inside_a_longer_line(self) -> None:
+        longer = (50, 52, *(p + 2 for p in LINE), 71, 70)
+        self.assertGreater(nearness(LINE, STEPS, longer, (0.5,) * 11), 0.95)
+        self.assertGreater(nearness(longer, (0.5,) * 11, LINE, STEPS), 0.95)
+
+
+class InFolder(unittest.TestCase):
+    def setUp(self) -> None:
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.folder = Path(held.name)
+        self.lessons = self.folder / "lessons"
+        self.lessons.mkdir()
+
+    def index(self) -> Index:
+        made = Index(self.folder / "index.sqlite")
+        self.addCleanup(made.close)
+        return made
+
+    def found(self, made: Index, text: str, **more: object) -> list[str]:
+        query = parse_query(text, date(2026, 11, 20))
+        hits = search(made.cards([self.lessons], query.words), query, **more)  # type: ignore[arg-type]
+        return [hit.card.phrase for hit in hits]
+
+
+class TestIndex(InFolder):
+    def test_it_follows_files_that_come_change_and_go(self) -> None:
+        made, path = self.index(), self.lessons / "a.juxta"
+        save_lesson(small_lesson(), path)
+        self.assertEqual(made.follow([self.lessons]), [])
+        names = {p.name for p in small_lesson().phrases}
+        self.assertLessEqual(names, set(self.found(made, "")))
+        save_lesson(replace(small_lesson(), title="Renamed"), path)
+        os.utime(path, ns=(1, 1))
+        made.follow([self.lessons])
+        self.assertTrue(self.found(made, "renamed"))
+        path.unlink()
+        made.follow([self.lessons])
+        self.assertEqual(self.found(made, ""), [])
+
+    def test_a_damaged_lesson_is_said_and_left_out(self) -> None:
+        (self.lessons / "bad.juxta").write_bytes(b"PK no zip")
+        save_lesson(small_lesson(), self.lessons / "good.juxta")
+        made = self.index()
+        told = made.follow([self.lessons])
+        self.assertEqual(len(told), 1)
+        self.assertIn("bad.juxta", told[0])
+        self.assertTrue(self.found(made, ""))
+
+    def test_a_damaged_index_is_made_anew(self) -> None:
+        save_lesson(small_lesson(), self.lessons / "a.juxta")
+        (self.folder / "index.sqlite").write_bytes(b"SQLite format 3\0" + b"\xff" * 4000)
+        made = self.index()
+        made.follow([self.lessons])
+        self.assertTrue(self.found(made, ""))
+
+    def test_what_dies_on_the_way_leaves_no_half_of_a_lesson(self) -> None:
+        save_lesson(a_lesson(1, 4), self.lessons / "a.juxta")
+        made, count = self.index(), [0]
+        whole = indexing.asdict
+
+        def dies(card: object) -> object:
+            count[0] += 1
+            if count[0] == 3:
+                raise KeyboardInterrupt
+            return whole(card)  # type: ignore[call-overload]
+
+        with patch.object(indexing, "asdict", dies), self.assertRaises(KeyboardInterrupt):
+            made.follow([self.lessons])
+        self.assertEqual(self.found(made, ""), [])
+        made.follow([self.lessons])
+        self.assertEqual(len(self.found(made, "")), 4)
+
+
+class TestSearch(InFolder):
+    def setUp(self) -> None:
+        super().setUp()
+        lesson = a_lesson(3, 6)
+        log = (LogEntry("2026-11-19", (1,), "x", 0.5, 4), LogEntry("2026-06-01", (2,), "x", 0.5, 4))
+        save_lesson(replace(lesson, kept=Kept(log=log)), self.lessons / "a.juxta")
+        save_lesson(small_lesson(), self.lessons / "b.juxta")
+        self.made = self.index()
+        self.made.follow([self.lessons])
+
+    def test_facts(self) -> None:
+        every = set(self.found(self.made, ""))
+        self.assertLess(set(self.found(self.made, "uses:hammer-on")), every)
+        self.assertEqual(self.found(self.made, "tempo:<20"), [])
+        self.assertEqual(len(self.found(self.made, "last:<7d")), 1)
+        self.assertEqual(len(self.found(self.made, "last:>30d")), len(every) - 1)
+        for text in ("tempo:fast", "string:x", "form:last", "last:long"):
+            with self.assertRaises(JuxtanoteError):
+                parse_query(text)
+
+    def test_a_lick_is_found_where_it_was_moved_and_changed(self) -> None:
+        import numpy as np
+
+        rng = np.random.default_rng(1)
+        for card in cards_of(a_lesson(3, 6), "x"):
+            line, steps = disguised(list(card.pitches), list(card.steps), rng)
+            found = self.found(self.made, "", like=line, like_steps=steps, most=3)
+            self.assertIn(card.phrase, found)
+
+    def test_the_command(self) -> None:
+        like, out = self.folder / "like.csv", self.folder / "o.json"
+        one = small_lesson()
+        like.write_text(write_lesson_notes(replace(one, phrases=one.phrases[:1])))
+        shown, errors = io.StringIO(), io.StringIO()
+        with (
+            patch.dict(os.environ, {"XDG_CACHE_HOME": str(self.folder)}),
+            contextlib.redirect_stdout(shown),
+            contextlib.redirect_stderr(errors),
+        ):
+            words = ["find", "", "--folder", str(self.lessons), "--like", str(like), "-o", str(out)]
+            self.assertEqual(main(words), 0, errors.getvalue())
+            self.assertEqual(main(["find", "zzz", "--folder", str(self.lessons)]), 0)
+            self.assertEqual(main(["find"]), 2)
+            self.assertEqual(main(["find", "tempo:x", "--folder", str(self.lessons)]), 1)
+        told = json.loads(out.read_text())
+        self.assertEqual(list(told[0]), ["lesson", "phrase", "start_s", "score", "why"])
+        self.assertEqual(told[0]["phrase"], one.phrases[0].name)
+        self.assertEqual(json.loads(shown.getvalue()), [])
