@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from juxtanote.core.engrave import marks
-from juxtanote.core.engrave.paper import Block, Measure, Paper, Sketch
+from juxtanote.core.engrave.paper import Block, Paper, Sketch
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import Note
 
@@ -92,9 +92,7 @@ ENTRIES = (
 HELD = "held on, not struck again"
 
 
-def legend(
-    phrases: Iterable[Phrase], paper: Paper, measure: Measure, *, holds: bool
-) -> list[Block]:
+def legend(phrases: Iterable[Phrase], paper: Paper, *, holds: bool) -> list[Block]:
     """Set what the signs in these phrases mean; nothing where none is used."""
     notes = [note for phrase in phrases for note in phrase.notes]
     used = [entry for entry in ENTRIES if any(entry.is_used(note) for note in notes)]

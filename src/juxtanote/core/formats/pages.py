@@ -16,7 +16,6 @@ from juxtanote.core.engrave.paper import (
     Page,
     Paper,
     Sketch,
-    Words,
     paginated,
     paragraph,
     roughly,
@@ -52,12 +51,22 @@ class Choices:
         return replace(PAPERS.get(self.paper, A4), large=LARGE if self.large else 1.0)
 
 
+@dataclass(frozen=True, slots=True)
+class _Set:
+    """A phrase as it was set, and what it was read in."""
+
+    phrase: Phrase
+    read_in: tuple[object, ...]
+    blocks: list[Block]
+    holds: bool
+
+
 class PhraseBlocks:
     """Sets phrases, and keeps what is set for as long as a phrase and what it is read in stay."""
 
     def __init__(self, measure: Measure = roughly) -> None:
         self.measure = measure
-        self._kept: dict[int, tuple[Phrase, tuple[object, ...], list[Block]]] = {}
+        self._kept: dict[int, _Set] = {}
 
     def of(
         self,
@@ -74,10 +83,14 @@ class PhraseBlocks:
         frame = frame or frame_of(phrase, None)
         read_in = (context, choices, frame, like)
         known = self._kept.get(phrase.ident)
-        if known is not None and known[0] is phrase and known[1] == read_in:
-            return known[2]
+        if known is not None and known.phrase is phrase and known.read_in == read_in:
+            return known.blocks
         name = f"{context.part.name}: {phrase.name}" if len(lesson.parts) > 1 else phrase.name
-        blocks = _phrase(phrase, name, context, choices, self.measure, frame, like)
+        bars = bars_in(phrase, context, self.measure, counts=choices.rows.counts)
+        blocks = _title(phrase, name, context, choices, self.measure, like)
+        if not like:
+            lines = draw_lines(bars, context, choices.sheet, self.measure, choices.rows, frame)
+            blocks = [*together(blocks, lines[0] if lines else None), *lines]
         words = breakdown(phrase, lesson) if choices.breakdown and not like else ""
         if words:
             told = paragraph(words, 8.5, choices.sheet, self.measure, before=1.0)
@@ -86,8 +99,14 @@ class PhraseBlocks:
             blocks[-1] = replace(blocks[-1], room=max(blocks[-1].room, with_music))
             blocks += told
         blocks.append(Block(4.0))
-        self._kept[phrase.ident] = phrase, read_in, blocks
+        holds = any(moment.is_held for bar in bars for moment in bar.moments)
+        self._kept[phrase.ident] = _Set(phrase, read_in, blocks, holds)
         return blocks
+
+    @property
+    def holds(self) -> bool:
+        """Whether a note is tied in any phrase that is set."""
+        return any(kept.holds for kept in self._kept.values())
 
     def forget(self, lesson: Lesson) -> None:
         """Let go of phrases that a lesson does not have."""
@@ -127,7 +146,7 @@ def lay_out(
             flow += setter.of(variant, lesson, choices)
     setter.forget(lesson)
     shown = [p for phrase in chosen for p in (phrase, *phrase.variants)]
-    flow += together(_signs(shown, lesson, paper, setter.measure))
+    flow += together(_signs(shown, paper, setter))
     pages = paginated(flow, paper)
     for number, page in enumerate(pages, start=1):
         sketch = Sketch()
@@ -214,24 +233,17 @@ def _list(phrases: Sequence[Phrase], lesson: Lesson, paper: Paper, measure: Meas
     return [*together(blocks[:40]), *blocks[40:], Block(2.0)]
 
 
-def _signs(shown: list[Phrase], lesson: Lesson, paper: Paper, measure: Measure) -> list[Block]:
-    holds = any(
-        moment.is_held
-        for phrase in shown
-        for bar in bars_in(phrase, lesson.context(phrase), measure, counts=False)
-        for moment in bar.moments
-    )
-    entries = legend(shown, paper, measure, holds=holds)
+def _signs(shown: list[Phrase], paper: Paper, setter: PhraseBlocks) -> list[Block]:
+    entries = legend(shown, paper, holds=setter.holds)
     if not entries:
         return []
-    return [*paragraph("Signs", 9, paper, measure, bold=True, before=2.0), *entries]
+    return [*paragraph("Signs", 9, paper, setter.measure, bold=True, before=2.0), *entries]
 
 
-def _phrase(
-    phrase: Phrase, name: str, context: Context, choices: Choices, measure: Measure, frame: Frame,
-    like: str,
-) -> list[Block]:  # fmt: skip
-    """Set a phrase's title and its lines of tab."""
+def _title(
+    phrase: Phrase, name: str, context: Context, choices: Choices, measure: Measure, like: str
+) -> list[Block]:
+    """Set a phrase's name, and what stands under it."""
     paper = choices.sheet
     under = heading_of(phrase, context)
     if phrase.is_variant and context.key:
@@ -241,11 +253,7 @@ def _phrase(
     title = paragraph(name, 13, paper, measure, bold=True, before=3.0)
     if under:
         title += paragraph(under, 8.5, paper, measure, soft=True)
-    if like:
-        return together(title)
-    bars = bars_in(phrase, context, measure, counts=choices.rows.counts)
-    lines = draw_lines(bars, context, paper, measure, choices.rows, frame)
-    return [*together(title, lines[0] if lines else None), *lines]
+    return together(title)
 
 
 def bars_in(phrase: Phrase, context: Context, measure: Measure, *, counts: bool) -> list[Bar]:
@@ -254,6 +262,3 @@ def bars_in(phrase: Phrase, context: Context, measure: Measure, *, counts: bool)
         bar_of(number, moments, context.time_map, measure, counts)
         for number, moments in written_bars(phrase.notes, context.time_map)
     ]
-
-
-__all__ = ["Choices", "PhraseBlocks", "Words", "lay_out"]
