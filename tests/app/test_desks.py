@@ -1,6 +1,7 @@
 """Placing, checking, teaching and practising, driven by keys and clicks."""
 
 import unittest
+from pathlib import Path
 from unittest import mock
 
 import numpy as np
@@ -15,6 +16,7 @@ from juxtanote.app.teach import labels
 from juxtanote.app.transport.devices import SimulatedMicrophone, SimulatedSoundCard, open_sound_out
 from juxtanote.core.audio.read import to_rate
 from juxtanote.core.audio.write import write_sound
+from juxtanote.core.errors import SoundDeviceError
 from juxtanote.core.formats.midi import write_midi
 from juxtanote.core.score import edits
 from juxtanote.core.score.note import Note
@@ -526,7 +528,8 @@ class TestPractising(WindowTest):
         self.window.show_desk(PRACTISE)
         self.practise = self.window.practise
 
-    def test_a_take_is_listened_to_and_its_spot_looped(self) -> None:
+    def a_take(self) -> Path:
+        """Play the first phrase at 80 % without its third note."""
         line = small_lesson().phrases[0].notes
         first = line[0].onset_s
         events = []
@@ -539,6 +542,38 @@ class TestPractising(WindowTest):
         )
         path = self.folder / "take.wav"
         soundfile.write(path, audio, RATE)
+        return path
+
+    def test_a_take_is_recorded_while_the_phrase_loops(self) -> None:
+        recorder, panel = self.practise.recorder, self.practise.take
+        recorder.open_microphone = lambda: SimulatedMicrophone(self.a_take())
+        panel.record.click()
+        self.assertTrue(recorder.is_recording)
+        self.assertTrue(self.window.transport.is_playing)
+        self.assertEqual(panel.record.text(), "End the take")
+        panel.record.click()
+        self.settle()
+        self.assertFalse(self.window.transport.is_playing)
+        kept = list(recorder.folder().glob("*.flac"))
+        self.assertEqual(len(kept), 1)
+        self.assertIn(kept[0].name, panel.words.text())
+        self.assertGreater(panel.spots.count(), 0)
+        panel.record.click()
+        self.document.choose_phrase(self.document.lesson.phrases[1].ident)
+        self.assertFalse(recorder.is_recording)
+        self.assertEqual(len(list(recorder.folder().glob("*.flac"))), 1)
+
+    def test_without_a_microphone_it_is_said(self) -> None:
+        def none() -> SimulatedMicrophone:
+            raise SoundDeviceError("There is no microphone here.")
+
+        self.practise.recorder.open_microphone = none
+        self.practise.take.record.click()
+        self.assertFalse(self.practise.recorder.is_recording)
+        self.assertIn("no microphone", self.window._told.text())
+
+    def test_a_take_is_listened_to_and_its_spot_looped(self) -> None:
+        path = self.a_take()
         with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
             self.practise.take.button.click()
         self.settle()

@@ -231,6 +231,7 @@ class MainWindow(QMainWindow):
         desk = PractiseDesk(self.document, self.transport)
         desk.told.connect(self.tell)
         desk.take.wanted.connect(self.asking.compare_take)
+        desk.recorder.recorded.connect(self.tasks.compare_take)
         self.tasks.compared.connect(desk.take.show_compared)
         return desk
 

@@ -20,6 +20,7 @@ from juxtanote.app.document import Document
 from juxtanote.app.look.theme import LARGE, px
 from juxtanote.app.practise import labels
 from juxtanote.app.practise.plot import LogPlot
+from juxtanote.app.practise.recording import TakeRecorder
 from juxtanote.app.practise.tables import ChunkModel, LogModel
 from juxtanote.app.practise.take_panel import TakePanel
 from juxtanote.app.transport.controller import Transport
@@ -58,6 +59,7 @@ class PractiseDesk(Desk):
         self.chunks.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.plot = LogPlot(document)
         self.take = TakePanel()
+        self.recorder = TakeRecorder(document, transport, self)
         self._plan, self._rest = soft(wrap=True), soft(wrap=True)
         self._lay_out()
         self.begin.clicked.connect(self.begin_steps)
@@ -66,6 +68,9 @@ class PractiseDesk(Desk):
         for box in (self.start, self.step, self.goal, self.repeats):
             box.valueChanged.connect(self._on_plan)
         self.take.spot_wanted.connect(self._loop_spot)
+        self.take.record_toggled.connect(self.recorder.toggle)
+        self.recorder.changed.connect(self.take.show_recording)
+        self.recorder.told.connect(self.told)
         transport.pass_ended.connect(self._on_pass)
 
     @property
@@ -182,8 +187,9 @@ class PractiseDesk(Desk):
         if news.phrase or change.whole:
             self.take.show_compared(None)
         has_notes = phrase is not None and bool(phrase.notes)
-        self.take.button.setEnabled(has_notes)
-        self.take.button.setToolTip("" if has_notes else labels.NO_NOTES)
+        for button in (self.take.button, self.take.record):
+            button.setEnabled(has_notes)
+            button.setToolTip("" if has_notes else labels.NO_NOTES)
         has_sound = self._document.sound is not None
         why = (
             ""

@@ -3,7 +3,13 @@
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QPushButton, QWidget
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QWidget,
+)
 
 from juxtanote.app.practise import labels
 from juxtanote.app.widgets.parts import Panel, soft, strong
@@ -20,11 +26,12 @@ class TakePanel(Panel):
     """Asks for a take of the phrase, and shows what was heard in it."""
 
     wanted = pyqtSignal()
+    record_toggled = pyqtSignal()
     spot_wanted = pyqtSignal(float, float, float)  # start, end, speed
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.button = QPushButton(labels.COMPARE)
+        self.button, self.record = QPushButton(labels.COMPARE), QPushButton(labels.RECORD)
         self.words = soft(labels.NO_TAKE, wrap=True)
         self.spots = QListWidget()
         self.spots.setAccessibleName(labels.SPOTS)
@@ -32,8 +39,12 @@ class TakePanel(Panel):
         self.column.addWidget(strong(labels.TAKE))
         self.column.addWidget(self.words)
         self.column.addWidget(self.spots)
-        self.column.addWidget(self.button)
+        row = QHBoxLayout()
+        row.addWidget(self.record)
+        row.addWidget(self.button)
+        self.column.addLayout(row)
         self.spots.hide()
+        self.record.clicked.connect(self.record_toggled)
         self.button.clicked.connect(self.wanted)
         self.spots.itemActivated.connect(self._on_spot)
 
@@ -54,6 +65,10 @@ class TakePanel(Panel):
             self.spots.addItem(item)
         if compared.findings:
             self.spots.setCurrentRow(0)
+
+    def show_recording(self, on: bool) -> None:
+        """Show whether a take is recorded now."""
+        self.record.setText(labels.END if on else labels.RECORD)
 
     def _on_spot(self, item: QListWidgetItem) -> None:
         if self._compared is None:

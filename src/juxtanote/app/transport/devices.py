@@ -172,20 +172,81 @@ def open_sound_out(parent: QObject | None = None) -> tuple[SoundOut, str]:
 class SoundIn(Protocol):
     """What listens."""
 
-    def record(self, samples: int) -> NDArray[np.float32]:
-        """Give the next mono samples."""
+    name: str
+
+    def start(self) -> None:
+        """Begin to listen."""
+
+    def stop(self) -> NDArray[np.float32]:
+        """Stop; give what came in, mono at `RATE`."""
 
 
 class SimulatedMicrophone:
-    """Plays a take from a file as if it came through a microphone; silence after its end."""
+    """Plays a take from a file as if it came through a microphone while it was listened to."""
+
+    name = "simulated microphone"
 
     def __init__(self, path: Path) -> None:
         sound = read_sound(path, sample_rate=RATE)
         self._mono = to_rate(sound.audio, sound.sample_rate, RATE).mean(axis=0)
         self._at = 0
 
+    def start(self) -> None:
+        """Begin the take from its start."""
+        self._at = 0
+
+    def stop(self) -> NDArray[np.float32]:
+        """Give the whole take."""
+        return np.asarray(self._mono, dtype=np.float32)
+
     def record(self, samples: int) -> NDArray[np.float32]:
-        """Give the next mono samples."""
+        """Give the next mono samples; silence after the take's end."""
         part = self._mono[self._at : self._at + samples]
         self._at += samples
         return np.pad(part, (0, samples - len(part))).astype(np.float32)
+
+
+class DesktopMicrophone(QObject):
+    """The desktop's microphone, through QtMultimedia."""
+
+    name = "microphone"
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        from PyQt6.QtMultimedia import QAudioFormat, QAudioSource, QMediaDevices
+
+        device = QMediaDevices.defaultAudioInput()
+        if device.isNull():
+            raise SoundDeviceError(
+                "There is no microphone here. Plug one in, or compare a take that was recorded elsewhere."
+            )
+        form = QAudioFormat()
+        form.setSampleRate(RATE)
+        form.setChannelCount(1)
+        form.setSampleFormat(QAudioFormat.SampleFormat.Float)
+        if not device.isFormatSupported(form):
+            raise SoundDeviceError(
+                "The microphone does not give 44.1 kHz: record with another program."
+            )
+        self._source = QAudioSource(device, form, self)
+        self._held = bytearray()
+        self._stream: QIODevice | None = None
+
+    def start(self) -> None:
+        """Open the device."""
+        self._held.clear()
+        self._stream = self._source.start()
+        if self._stream is not None:
+            self._stream.readyRead.connect(self._take)
+
+    def _take(self) -> None:
+        if self._stream is not None:
+            self._held += self._stream.readAll().data()
+
+    def stop(self) -> NDArray[np.float32]:
+        """Close the device; give what came in."""
+        self._take()
+        self._source.stop()
+        self._stream = None
+        whole = len(self._held) // 4 * 4
+        return np.frombuffer(bytes(self._held[:whole]), dtype=np.float32).copy()
