@@ -8,12 +8,19 @@ from numpy.typing import NDArray
 
 from juxtanote.core.analysis.listen import Listening, PerceivedNote
 from juxtanote.core.analysis.listener import CELL_KINDS
-from juxtanote.core.analysis.spectra import LOWEST_MIDI
+from juxtanote.core.analysis.spectra import (
+    BINS_PER_SEMITONE,
+    FLOOR_DB,
+    LOWEST_BIN_MIDI,
+    LOWEST_MIDI,
+    RANGE_DB,
+)
 from juxtanote.core.analysis.stretches import STRETCH_S, hear_stretch
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.progress import Progress, no_progress, part_of
 
 NEAR_S = 0.05
+LEVEL_FRAMES = 5
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +62,21 @@ class Evidence:
         """Give how much a note is on its way in a bend or shaken: the mean of its strongest third."""
         part = np.sort(self._part(kind, midi, start_s, end_s))
         return float(part[-max(len(part) // 3, 1) :].mean())
+
+    def level_db(self, midi: float, at_s: float) -> float | None:
+        """Give how loud the first partials of a pitch get just after a time, whatever else sounds."""
+        known = self.heard.posteriors
+        if known is None or known.quick is None:
+            return None
+        first = int((at_s - self.heard.start_s) / self.heard.hop_s) + 1
+        base = round(BINS_PER_SEMITONE * (round(midi) - LOWEST_BIN_MIDI))
+        partials = [base + round(12 * BINS_PER_SEMITONE * np.log2(h)) for h in (1, 2, 3)]
+        rows = [row + k for row in partials for k in range(BINS_PER_SEMITONE)]
+        inside = [row for row in rows if 0 <= row < known.quick.shape[1]]
+        part = known.quick[0, inside, max(first, 0) : first + LEVEL_FRAMES]
+        if not part.size:
+            return None
+        return float(part.max(axis=0).mean() * RANGE_DB + FLOOR_DB)
 
     def is_dead(self, at_s: float) -> float:
         """Give how likely a stroke without pitch is here."""

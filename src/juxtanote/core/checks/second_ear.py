@@ -34,7 +34,7 @@ SOMETHING = 0.2  # evidence from which on a written note is there
 HINT = 0.58  # how sure a technique that was heard otherwise is, at the most
 BENT, STILL = 0.5, 0.15
 RINGING = 0.8
-MIN_PICKED, QUIET_DB, SOFTER_DB, RINGS_S = 3, 9.0, 4.0, 0.15
+MIN_PICKED, QUIET_DB, RINGS_S = 3, 15.0, 0.15
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,7 +88,7 @@ def second_ear(asked: Sequence[Asked], evidence: Evidence) -> list[Complaint]:
         other = heard[pairs[index]] if index in pairs else None
         found += _of_note(note, other, asked, evidence, muffled=muffled)
     played = [(note, heard[pairs[k]]) for k, note in enumerate(asked) if k in pairs]
-    found += [*_quiet(played), *_bleed(played, evidence)]
+    found += [*_quiet(played, evidence), *_bleed(played, evidence)]
     left = [heard[k] for k in range(len(heard)) if k not in taken]
     found += _missing(left, asked, evidence)
     return sorted(found, key=lambda c: (c.onset_s, c.kind))
@@ -336,23 +336,24 @@ def _could_be(tag: str, note: Asked, asked: Sequence[Asked], *, muffled: bool) -
     return step < -0.5 if tag == "pull-off" else step > 0.5
 
 
-def _quiet(played: Sequence[tuple[Asked, PerceivedNote]]) -> list[Complaint]:
-    """Complain of slurred notes that are far softer than the picked ones."""
-    picked = [h.level_db for n, h in played if not n.techniques & (JOINED | {"dead"})]
+def _quiet(played: Sequence[tuple[Asked, PerceivedNote]], evidence: Evidence) -> list[Complaint]:
+    """Complain of slurred notes that are far softer than the picked ones, by their own partials."""
+    levels = [
+        (note, heard, evidence.level_db(note.midi, heard.onset_s))
+        for note, heard in played
+        if "dead" not in note.techniques and not note.bends
+    ]
+    known = [(note, heard, level) for note, heard, level in levels if level is not None]
+    picked = [level for note, _, level in known if not note.techniques & JOINED]
     if len(picked) < MIN_PICKED:
         return []
-    usual = float(np.median(picked))
-    slurred = [h.level_db for n, h in played if n.techniques & {"hammer-on", "pull-off"}]
-    own = float(np.median(slurred)) if len(slurred) >= MIN_PICKED else usual - QUIET_DB
-    found = []
-    for note, heard in played:
-        under, among = usual - heard.level_db, own - heard.level_db
-        if not note.techniques & {"hammer-on", "pull-off"}:
-            continue
-        if under > 1.5 * QUIET_DB or (under > QUIET_DB and among > SOFTER_DB):
+    usual, found = float(np.median(picked)), []
+    for note, heard, level in known:
+        under = usual - level
+        if note.techniques & {"hammer-on", "pull-off"} and under > QUIET_DB:
             confidence = min(0.6 + 0.03 * (under - QUIET_DB), 0.9) * heard.confidence
             words = f"{under:.1f} dB under the picked notes"
-            found.append(_complaint(note, QUIET, f"{heard.level_db:.1f} dB", confidence, words))
+            found.append(_complaint(note, QUIET, f"{level:.1f} dB", confidence, words))
     return found
 
 
