@@ -248,3 +248,41 @@ class TestHandout(unittest.TestCase):
         phrase = lesson.phrases[0]
         bars = bars_in(phrase, lesson.context(phrase), roughly, counts=True)
         self.assertTrue(all(sum(m.length for m in b.moments) <= 2 for b in bars))
+
+
+class TestGrips(unittest.TestCase):
+    def page(self, frets: dict[int, int]) -> list[str]:
+        notes = []
+        for string, fret in frets.items():
+            written = WrittenNote(string, fret, onset_beats=Fraction(0), duration_beats=Fraction(2))
+            notes.append(Note(string, HeardNote(0.0, 1.0, 60.0), written))
+        phrase = Phrase(1, "A", 0.0, 2.0).with_notes(notes)
+        return [w.text for page in lay_out(Lesson("T", phrases=(phrase,))) for w in page.words]
+
+    def test_a_grip_has_its_name(self) -> None:
+        """Shapes as every method book has them (common practice)."""
+        for frets, name in (
+            ({1: 0, 2: 1, 3: 2, 4: 2, 5: 0}, "Am"), ({4: 0, 3: 2, 2: 3, 1: 2}, "D"),
+            ({6: 3, 5: 5, 4: 5}, "G5"), ({5: 3, 4: 2, 3: 0, 2: 1, 1: 0, 6: 3}, "C/G"),
+            ({5: 0, 4: 2, 3: 0, 2: 1, 1: 0}, "Am7"),
+        ):  # fmt: skip
+            self.assertIn(name, self.page(frets))
+
+    def test_names_are_as_music21_has_them(self) -> None:
+        """music21 (M. S. Cuthbert): the figure of a chord in root position."""
+        from music21 import chord, harmony
+
+        from juxtanote.core.theory.chords import QUALITIES, quality_of
+
+        for quality, figure in (
+            ("", ""),
+            ("m", "m"),
+            ("7", "7"),
+            ("maj7", "maj7"),
+            ("m7", "m7"),
+            ("dim", "dim"),
+        ):
+            pitches = [48 + step for step in QUALITIES[quality]]
+            self.assertEqual(quality_of(pitches), (0, quality, 0))
+            told = harmony.chordSymbolFigureFromChord(chord.Chord(pitches))
+            self.assertEqual(told, f"C{figure}")

@@ -11,12 +11,15 @@ from juxtanote.core.score.lesson import Context
 from juxtanote.core.score.rhythm import count_word, is_on_beat
 from juxtanote.core.score.signs import STROKE_SIGNS
 from juxtanote.core.score.values import Moment
+from juxtanote.core.theory.chords import quality_of
 from juxtanote.core.theory.pitch import pitch_name
+from juxtanote.core.theory.scales import spell_in_key
 
 NAMES = 6.0  # room of the strings' names
 CHORDS_ROW, WORDS_ROW, MARKS_ROW = 4.6, 3.2, 6.6
 COUNT_Y, STROKE_Y, FINGER_Y = 12.0, 15.0, 17.8
 FOOT = 3.4
+FEWEST_OF_GRIP = 3
 DOTS = 2.0  # more room where a repeat sign stands
 
 
@@ -81,7 +84,7 @@ def _drawn(
     line = _Line(Sketch(), context, measure)
     left = paper.margin + NAMES
     _place(line, bars, left, stretch)
-    over = marks.labels_of(line.spots, measure)
+    over = marks.labels_of(line.spots, _grips(line), measure)
     marks_room = MARKS_ROW if marks.has_marks(line.spots) else 1.8
     words_room = WORDS_ROW * len(over)
     head = CHORDS_ROW + (4.4 if frame.ending else 0.0)
@@ -149,6 +152,26 @@ def string_names(tuning: tuple[int, ...]) -> list[str]:
         name if letters.count(letter) > 1 else letter
         for name, letter in zip(names, letters, strict=True)
     ]
+
+
+def _grips(line: _Line) -> list[tuple[float, str]]:
+    """Name grips of three strings and more, each until another one is struck."""
+    named, last = [], ""
+    guitar, key = line.context.guitar, line.context.key
+    for moment, x in (placed for row in line.rows for placed in row):
+        notes = [n.written for n in moment.notes if "dead" not in n.written.techniques]
+        if moment.is_held or len(notes) < FEWEST_OF_GRIP:
+            continue
+        found = quality_of(guitar.midi_at(w.string, w.fret) for w in notes)
+        name = ""
+        if found is not None:
+            root, quality, bass = found
+            name = spell_in_key(root, key) + quality
+            name += f"/{spell_in_key(bass, key)}" if bass != root else ""
+        if name and name != last:
+            named.append((x, name))
+        last = name
+    return named
 
 
 def _strings(line: _Line, left: float, top: float) -> None:

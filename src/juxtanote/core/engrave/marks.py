@@ -133,12 +133,18 @@ class Label:
     line_from: float | None = None  # where its dashed line begins
 
 
-def labels_of(spots: list[Spot], measure: Measure) -> list[list[Label]]:
+def labels_of(
+    spots: list[Spot], grips: list[tuple[float, str]], measure: Measure
+) -> list[list[Label]]:
     """Give what is written over the strings in rows from the strings up, so that nothing collides.
 
-    What holds for several notes is written once, with a dashed line over them.
+    What holds for several notes is written once, with a dashed line over them. `grips` are the names of
+    chords that are struck, and where.
     """
     rows: list[list[Label]] = []
+    for x, name in grips:
+        wide = 0.5 * measure(name, 6, False)
+        _lay(rows, Label(name, x - wide, x + wide))
     for tag, sign in SIGNS:
         wide = 0.5 * measure(sign, 6, False)
         places = sorted({s.x for s in spots if tag in s.note.written.techniques and not s.is_held})

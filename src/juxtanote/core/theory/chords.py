@@ -1,6 +1,7 @@
 """Chord symbols: what they sound, and what a note is to them."""
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from juxtanote.core.theory.keys import MAJOR_TONICS
@@ -74,6 +75,28 @@ def parse_chord(text: str) -> Chord:
             + ", ".join(q for q in QUALITIES if q)
         )
     return Chord(_pitch_class(root), quality, _pitch_class(bass) if bass else None)
+
+
+def quality_of(midi: Iterable[int]) -> tuple[int, str, int] | None:
+    """Find the chord that notes struck together are: root, quality, bass; None where they are none.
+
+    The bass is tried as the root first.
+
+    Examples
+    --------
+    >>> quality_of([45, 52, 57, 60, 64]), quality_of([43, 50, 55]), quality_of([45, 46, 47])
+    ((9, 'm', 9), (7, '5', 7), None)
+    """
+    pitches = sorted(midi)
+    classes = frozenset(m % 12 for m in pitches)
+    if len(classes) < 2:
+        return None
+    bass = pitches[0] % 12
+    for root in (bass, *sorted(classes - {bass})):
+        for quality, steps in QUALITIES.items():
+            if frozenset((root + step) % 12 for step in steps) == classes:
+                return root, quality, bass
+    return None
 
 
 def _pitch_class(name: str) -> int:
