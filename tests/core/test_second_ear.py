@@ -20,7 +20,7 @@ from juxtanote.core.checks.evidence import Evidence, listen_again
 from juxtanote.core.checks.findings import examine
 from juxtanote.core.checks.playable import unplayable
 from juxtanote.core.checks.second_ear import Asked, second_ear
-from juxtanote.core.formats.csv_notes import NoteRow
+from juxtanote.core.formats.csv_notes import NoteRow, read_rows
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.timing import recounted
 from juxtanote.core.theory.tuning import Guitar
@@ -141,6 +141,14 @@ class TestChecking(unittest.TestCase):
     def test_another_tuning_is_seen_from_the_file(self) -> None:
         lowered = [replace(r, fret=(r.fret or 0) + 2) for r in self.rows()]
         self.assertEqual(check_notes(lowered, a_recording()[0], Guitar()), [])
+
+    def test_a_complaint_names_the_row_as_it_stands_in_the_file(self) -> None:
+        lines = ["onset_s,duration_s,midi,string,fret"]
+        lines += [f"{r.onset_s},0.38,{r.midi},{r.string},{r.fret}" for r in reversed(self.rows())]
+        rows = read_rows("\n".join(lines))
+        rows[4] = replace(rows[4], fret=4, midi=68.0)
+        found = check_notes(rows, a_recording()[0], Guitar())
+        self.assertEqual([(c.kind, c.row) for c in found], [("wrong-pitch", 5)])
 
     def test_the_command(self) -> None:
         with tempfile.TemporaryDirectory() as held:

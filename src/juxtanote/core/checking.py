@@ -60,7 +60,8 @@ def asked_rows(
     rows: Sequence[NoteRow], guitar: Guitar, *, tuning_is_given: bool = False
 ) -> list[Asked]:
     """Give rows as they are held against a sound: by string and fret where those are known."""
-    asked = [_asked(k, row, guitar) for k, row in enumerate(rows)]
+    numbers = [k if row.number is None else row.number for k, row in enumerate(rows)]
+    asked = [_asked(number, row, guitar) for number, row in zip(numbers, rows, strict=True)]
     return asked if tuning_is_given else _in_their_tuning(asked, rows)
 
 

@@ -3,7 +3,7 @@
 import csv
 import io
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 
 from juxtanote.core.errors import ImportFileError
@@ -40,6 +40,7 @@ class NoteRow:
     part: str = ""
     onset_beats: Fraction | None = None  # where a file writes it, beats from bar 1
     duration_beats: Fraction | None = None
+    number: int | None = field(default=None, compare=False)  # its place in the file, from 0
 
     def __post_init__(self) -> None:
         times = self.onset_s, self.duration_s, self.midi, self.bend_semitones, self.level_db
@@ -125,7 +126,7 @@ def _read_table(reader: "csv.DictReader[str]") -> list[NoteRow]:
         if line > MOST_ROWS:
             raise ImportFileError(f"The table has more than {MOST_ROWS} notes. Split it.")
         try:
-            rows.append(_read_row(record))
+            rows.append(replace(_read_row(record), number=line - 2))
         except (ValueError, TypeError, KeyError, AttributeError) as error:
             raise ImportFileError(
                 f"Line {line} of the table could not be read: {error}."
