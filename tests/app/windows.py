@@ -12,6 +12,7 @@ from PyQt6.QtCore import QMessageLogContext, Qt, QtMsgType, qInstallMessageHandl
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
+from juxtanote.app import settings
 from juxtanote.app.main import demo_lesson
 from juxtanote.app.main_window import MainWindow
 from juxtanote.app.transport.devices import SimulatedSoundCard
@@ -73,6 +74,7 @@ class WindowTest(Watched):
         held = tempfile.TemporaryDirectory()
         self.addCleanup(held.cleanup)
         self.folder = Path(held.name)
+        settings.forget()  # what another test, or the monkey, chose
         self.card = SimulatedSoundCard(by_hand=True)
         self.window = MainWindow(self.card)
         self.window.resize(1280, 800)

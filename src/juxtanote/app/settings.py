@@ -47,6 +47,11 @@ class Setting(Generic[T]):
         _store().setValue(self.key, text)
 
 
+def forget() -> None:
+    """Forget everything that was remembered: the next window begins as the first one did."""
+    _store().clear()
+
+
 def _store() -> QSettings:
     return QSettings("juxtanote", "juxtanote")
 
