@@ -73,8 +73,7 @@ def _parser() -> argparse.ArgumentParser:
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run the program; give its exit status: 0 done, 1 failed, 2 wrong usage."""
     words = list(sys.argv[1:] if arguments is None else arguments)
-    commands = ("transcribe", "place", "check", "compare", "find", "export", "window")
-    commands += ("-h", "--help", "--version")
+    commands = (*COMMANDS, "window", "-h", "--help", "--version")
     if not words or words[0] not in commands:
         words = ["window", *words]
     parser = _parser()
@@ -83,18 +82,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except SystemExit as stopped:
         return int(stopped.code or 0) if isinstance(stopped.code, int) else WRONG_USAGE
     try:
-        if options.command == "transcribe":
-            return _transcribe(options, parser)
-        if options.command == "place":
-            return _place(options, parser)
-        if options.command == "check":
-            return _check(options, parser)
-        if options.command == "compare":
-            return _compare(options, parser)
-        if options.command == "find":
-            return _find(options, parser)
-        if options.command == "export":
-            return _export(options, parser)
+        if options.command in COMMANDS:
+            return COMMANDS[options.command](options, parser)
         return _window(options.lesson)
     except JuxtanoteError as error:
         print(f"juxtanote: {error}", file=sys.stderr)
@@ -346,6 +335,13 @@ def _window(lesson: Path | None) -> int:
     from juxtanote.app.main import run
 
     return run(lesson)
+
+
+COMMANDS = {
+    "transcribe": _transcribe, "place": _place, "check": _check, "compare": _compare, "find": _find,
+    "export": _export,
+}  # fmt: skip
+"""What each command runs."""
 
 
 if __name__ == "__main__":

@@ -402,6 +402,22 @@ class TestChecking(WindowTest):
         self.document.undo_stack.undo()
         self.assertEqual(self.document.lesson, before)
 
+    def test_another_recording_is_listened_to_anew(self) -> None:
+        """What was heard of one recording says nothing of the next one, phrase for phrase."""
+        first = [f.key for f in self.window.findings.found if f.complaint is not None]
+        line = [n for n in self.document.lesson.phrases[0].notes if n.ident != 9]
+        events = [
+            StringEvent(
+                n.onset_s, n.heard.duration_s, n.written.string, n.written.fret, n.heard.midi
+            )
+            for n in line
+        ]
+        audio = render_events(events, RATE, StringVoice(), np.random.default_rng(1), length_s=8.0)
+        self.give_sound(np.stack([audio, audio]))
+        self.settle()
+        second = [f.key for f in self.window.findings.found if f.complaint is not None]
+        self.assertLess(len(second), len(first))
+
     def test_what_was_waived_can_be_taken_back_after_reopening(self) -> None:
         count = self.check.model.rowCount()
         sound = self.document.sound

@@ -41,7 +41,7 @@ class Findings(QObject):
         self._ears = Ears()
         document.lesson_changed.connect(self._on_lesson_changed)
         document.phrase_changed.connect(self._timer.start)
-        document.sound_changed.connect(self._timer.start)
+        document.sound_changed.connect(self._on_sound_changed)
 
     @property
     def is_current(self) -> bool:
@@ -53,16 +53,21 @@ class Findings(QObject):
         if change.touches(phrase.ident if phrase else None):
             self._timer.start()
 
+    def _on_sound_changed(self) -> None:
+        """Forget what was heard: it was another recording, even if its phrases lie at the same times."""
+        self._ears = Ears()
+        self._timer.start()
+
     def _ask(self) -> None:
         phrase, lesson = self._document.phrase, self._document.lesson
         if phrase is None:
             self._latest.forget()
             self._show((None, [], [], []))
             return
-        sound = self._document.sound if self.listens else None
+        sound, ears = (self._document.sound if self.listens else None), self._ears
 
         def work(progress: Progress) -> object:
-            return _found(phrase, lesson, sound, self._ears, progress)
+            return _found(phrase, lesson, sound, ears, progress)
 
         self._latest.ask(work, self._show)
 
@@ -78,7 +83,7 @@ class Findings(QObject):
 
 
 class Ears:
-    """Keeps what was heard of the last phrases: an edit does not have its phrase listened to again."""
+    """Keeps what was heard of one recording's last phrases: an edit has nothing listened to again."""
 
     def __init__(self) -> None:
         self._kept: list[tuple[tuple[object, ...], Evidence]] = []
@@ -89,7 +94,7 @@ class Ears:
         """Give the evidence of a phrase's stretch of the recording."""
         from juxtanote.core.checks.evidence import listen_again
 
-        key = (id(sound), phrase.start_s, phrase.end_s, lesson.reference_cents)
+        key = (phrase.start_s, phrase.end_s, lesson.reference_cents)
         for known, evidence in self._kept:
             if known == key:
                 return evidence

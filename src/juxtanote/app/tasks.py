@@ -23,6 +23,9 @@ from juxtanote.core.score.lesson import Focus, Lesson, Phrase
 if TYPE_CHECKING:
     from pathlib import Path
 
+    import numpy as np
+    from numpy.typing import NDArray
+
     from juxtanote.core.analysis.chords import ChordReading
     from juxtanote.core.analysis.listen import Hints
     from juxtanote.core.formats.importing import ImportPlan
@@ -403,8 +406,11 @@ class Tasks(QObject):
             )
             self.placed_around.emit(began.ident, moved)
 
-    def compare_take(self, path: "Path") -> None:
-        """Listen to a take of the current phrase, and hold it against what is written."""
+    def compare_take(self, path: "Path", fresh: "NDArray[np.float32] | None" = None) -> None:
+        """Listen to a take of the current phrase, and hold it against what is written.
+
+        A `fresh` one (mono, at `RATE`) is written to `path` first.
+        """
         phrase = self._document.phrase
         if phrase is None or not phrase.notes:
             self.told.emit("Choose a phrase with notes first.")
@@ -416,6 +422,11 @@ class Tasks(QObject):
             from juxtanote.core.checks.against_sound import asked_of
             from juxtanote.core.practice.takes import compare
 
+            if fresh is not None:
+                from juxtanote.core.audio.write import write_sound
+
+                path.parent.mkdir(parents=True, exist_ok=True)
+                write_sound(path, fresh[None], RATE)
             take = read_sound(path)
             return compare(asked_of(phrase, ticket.lesson), take, progress=progress)
 

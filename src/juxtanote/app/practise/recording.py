@@ -13,7 +13,6 @@ from juxtanote.app.practise import labels
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.transport.devices import DesktopMicrophone, SoundIn
 from juxtanote.app.transport.rate import RATE
-from juxtanote.core.audio.write import write_sound
 from juxtanote.core.errors import JuxtanoteError
 
 SHORTEST_S = 0.5
@@ -21,11 +20,11 @@ CLIPPED = 0.99
 
 
 class TakeRecorder(QObject):
-    """Starts the loop and the microphone together; what came in is written and handed on."""
+    """Starts the loop and the microphone together; what came in is handed on, to be kept and heard."""
 
     told = pyqtSignal(str)
     changed = pyqtSignal(bool)  # whether it records
-    recorded = pyqtSignal(object)  # Path
+    recorded = pyqtSignal(object, object)  # where it is to be kept, and its samples
 
     def __init__(
         self, document: Document, transport: Transport, parent: QObject | None = None
@@ -76,7 +75,7 @@ class TakeRecorder(QObject):
         self.changed.emit(True)
 
     def end(self) -> None:
-        """Stop, write the take, and hand it on."""
+        """Stop, and hand the take on."""
         microphone, self._microphone = self._microphone, None
         if microphone is None:
             return
@@ -88,14 +87,7 @@ class TakeRecorder(QObject):
             return
         if float(np.max(np.abs(take), initial=0.0)) > CLIPPED:
             self.told.emit(labels.TOO_LOUD)
-        path = self.folder() / self._name
-        try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            write_sound(path, take[None], RATE)
-        except (JuxtanoteError, OSError) as error:
-            self.told.emit(f"The take could not be kept: {error}")
-            return
-        self.recorded.emit(path)
+        self.recorded.emit(self.folder() / self._name, take)
 
     def give_up(self) -> None:
         """Stop without keeping anything: another phrase was chosen."""
