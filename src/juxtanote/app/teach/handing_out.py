@@ -64,6 +64,7 @@ class HandOutForm(Form):
         heard = self.suffix in WITH_SPEED
         self.speed.setEnabled(heard)
         self.count_in.setEnabled(self.suffix in SOUND_SUFFIXES)
+        self.count_in.setToolTip("" if self.count_in.isEnabled() else labels.ONLY_SOUND)
         self.source.setEnabled(heard)
         said = labels.ABOUT[self.suffix]
         if heard and self.source.currentData() != TAB:
