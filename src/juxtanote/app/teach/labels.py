@@ -36,7 +36,9 @@ SOURCES = {"tab": "the tab, played", "recording": "the recording", "both": "both
 FORMAT, SCOPE, SPEED, COUNT_IN, SOUND = "as", "what", "speed", "count-in", "sound"
 EVERYTHING = "the whole lesson"
 WITH_RECORDING = "Your recording of these phrases goes into it: you said that you may share it."
-WITHOUT_RECORDING = "The recording is left out. To put it in, have it open and tick on this desk that you may share it."
+WITHOUT_RECORDING = (
+    "The recording is left out: have it open, and tick on this desk that you may share it."
+)
 ONLY_SOUND = "Only sound has it: the lesson page counts in by itself."
 NOTHING = "There is nothing to hand out yet: cut a phrase on the Hear desk (F1)."
 AS_GENERATED = "The words are as they were generated: change them first."
