@@ -321,8 +321,9 @@ def _export(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int
             sound = None if found is None else read_sound(found)
         for out in options.out:
             if out.suffix.lower() == ".pdf":
+                from juxtanote.app.look.engraved import measure_words
                 from juxtanote.app.teach.alone import painter
-                from juxtanote.app.teach.paper import measure_words, write_pdf
+                from juxtanote.app.teach.paper import write_pdf
 
                 with painter():
                     hand_out(lesson, out, wish, write_pages=write_pdf, measure=measure_words)

@@ -9,11 +9,12 @@ from PyQt6.QtWidgets import QApplication
 
 from juxtanote.app.desks import HEAR, PLACE, TEACH
 from juxtanote.app.look import theme
+from juxtanote.app.look.engraved import measure_words
 from juxtanote.app.sheet import painting
 from juxtanote.app.sheet.geometry import Geometry, pitch_range
 from juxtanote.app.sheet.painting import _crosses
 from juxtanote.app.shell import Shell
-from juxtanote.app.teach.paper import measure_words, paint_page
+from juxtanote.app.teach.paper import paint_page
 from juxtanote.app.widgets.neck import Neck
 from juxtanote.app.widgets.slider import LineSlider
 from juxtanote.core.formats.pages import lay_out

@@ -13,7 +13,7 @@ from juxtanote.core.engrave.spacing import Bar, lines_of
 from juxtanote.core.formats.pages import Choices, bars_in, lay_out
 from juxtanote.core.score.lesson import Lesson, Part, Phrase
 from juxtanote.core.score.note import TECHNIQUES, HeardNote, Note, WrittenNote
-from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.score.time_map import Metre, TimeMap
 from juxtanote.core.score.values import Moment, bars_of, pieces_of
 from juxtanote.core.theory.tuning import Guitar
 from tests.lessons import small_lesson
@@ -177,11 +177,11 @@ class TestValues(unittest.TestCase):
 
     def test_a_beat_shows_where_it_would_be_hidden(self) -> None:
         self.assertEqual(
-            pieces_of(Fraction(3, 4), Fraction(1), TimeMap()), [Fraction(1, 4), Fraction(3, 4)]
+            pieces_of(Fraction(3, 4), Fraction(1), Metre()), (Fraction(1, 4), Fraction(3, 4))
         )
-        self.assertEqual(pieces_of(Fraction(1, 2), Fraction(1), TimeMap()), [1])
-        self.assertEqual(pieces_of(Fraction(3, 2), Fraction(1), TimeMap()), [Fraction(1, 2)] * 2)
-        self.assertEqual(pieces_of(Fraction(1), Fraction(3), TimeMap()), [2, 1])
+        self.assertEqual(pieces_of(Fraction(1, 2), Fraction(1), Metre()), (1,))
+        self.assertEqual(pieces_of(Fraction(3, 2), Fraction(1), Metre()), (Fraction(1, 2),) * 2)
+        self.assertEqual(pieces_of(Fraction(1), Fraction(3), Metre()), (2, 1))
 
     def test_an_empty_bar_has_one_rest(self) -> None:
         bars = bars_of([one(0, 1)], range(0, 2), TimeMap())

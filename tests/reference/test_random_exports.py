@@ -150,8 +150,9 @@ class TestRandomExports(unittest.TestCase):
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
         from PyQt6.QtPdf import QPdfDocument
 
+        from juxtanote.app.look.engraved import measure_words
         from juxtanote.app.teach.alone import painter
-        from juxtanote.app.teach.paper import measure_words, write_pdf
+        from juxtanote.app.teach.paper import write_pdf
 
         with painter():
             for number, lesson in enumerate(self.lessons[:20]):

@@ -73,7 +73,8 @@ class Outputs(QObject):
         wanted = wish
 
         def work(progress: Progress) -> object:
-            from juxtanote.app.teach.paper import measure_words, write_pdf
+            from juxtanote.app.look.engraved import measure_words
+            from juxtanote.app.teach.paper import write_pdf
             from juxtanote.core.handing_out import hand_out
 
             hand_out(

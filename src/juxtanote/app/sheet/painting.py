@@ -4,17 +4,14 @@ import math
 from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from fractions import Fraction
-from functools import lru_cache
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QFontMetricsF, QPainter, QPainterPath, QPolygonF
+from PyQt6.QtGui import QPainter, QPainterPath, QPolygonF
 
 from juxtanote.app.look.theme import MIDDLE, SMALL, TEXT, colour, drawn_font, pen
 from juxtanote.app.sheet.geometry import EVIDENCE_HEIGHT, LEFT, LEVEL_HEIGHT, RIGHT, Geometry
 from juxtanote.core.score.lesson import Context, Phrase
 from juxtanote.core.score.note import SLURS, Note
-from juxtanote.core.score.rhythm import beams_of, count_word, is_on_beat, swing_of, swung
 from juxtanote.core.score.signs import STROKE_SIGNS, bend_name
 from juxtanote.core.theory.keys import known_key
 from juxtanote.core.theory.pitch import SHARP_NAMES, pitch_name
@@ -118,13 +115,6 @@ def written_key(scene: Scene) -> tuple[object, ...]:
     return scene.geometry, scene.context.guitar, notes
 
 
-def counted_key(scene: Scene) -> tuple[object, ...]:
-    """Give all that the counted row is painted of."""
-    notes = [(n.onset_s, n.written.onset_beats, n.written.duration_beats) for n in scene.visible()]
-    swing = swing_of(scene.phrase, scene.context.time_map)
-    return scene.geometry, scene.context.time_map, swing, notes
-
-
 SHAPED = frozenset({"bend", "pre-bend", "vibrato"})
 
 
@@ -156,8 +146,6 @@ def paint_marks(painter: QPainter, scene: Scene, lines: Lines) -> None:
     share = crowding(scene, [note for note, _ in lines]) if marked else {}
     for note in marked:
         _fret_number(painter, scene, note, share[note.ident])
-    if scene.selected:
-        _how_late(painter, scene, [note for note, _ in lines])
 
 
 def _pitch_lines(painter: QPainter, scene: Scene) -> None:
@@ -484,98 +472,6 @@ def _hands(painter: QPainter, scene: Scene, notes: list[Note]) -> None:
         sign = STROKE_SIGNS.get(note.written.stroke, "")
         painter.drawText(QPointF(x - 4, stroke_y), sign)
         painter.drawText(QPointF(x - 3, finger_y), note.written.finger)
-
-
-def paint_counted(painter: QPainter, scene: Scene) -> None:
-    """Draw count syllables, stems and beams, and how early or late each note was."""
-    g, time_map = scene.geometry, scene.context.time_map
-    top = g.counted_top
-    painter.setPen(pen("rule", 1.0))
-    painter.drawLine(QPointF(12, top), QPointF(g.width - RIGHT, top))
-    painter.drawLine(QPointF(12, g.written_top), QPointF(g.width - RIGHT, g.written_top))
-    stem_top, stem_end = top + 30, top + 54
-    by_beat: dict[int, dict[Fraction, float]] = {}
-    swing = swing_of(scene.phrase, time_map)
-    last_word = -1e9
-    counted = [
-        (note, note.written.onset_beats, note.written.duration_beats)
-        for note in scene.visible()
-        if note.written.onset_beats is not None and note.written.duration_beats
-    ]
-    seconds = time_map.to_seconds([swung(float(onset), swing) for _, onset, _ in counted])
-    for (note, onset, length), counted_s in zip(counted, seconds.tolist(), strict=True):
-        x = g.x(counted_s)
-        if x < LEFT - 4:
-            continue
-        word = count_word(onset, time_map)
-        weight = 600 if is_on_beat(onset) else 400
-        chosen, half = drawn_font(TEXT, weight), 0.5 * _width(word, weight)
-        if x - half >= last_word + 3 and word:  # words that would lie over each other are left out
-            painter.setFont(chosen)
-            painter.setPen(colour("ink"))
-            painter.drawText(QPointF(x - half, top + 22), word)
-            last_word = x + half
-        painter.setPen(pen("ink", 1.4))
-        if length < 4:
-            painter.drawLine(QPointF(x, stem_top), QPointF(x, stem_end))
-        by_beat.setdefault(math.floor(onset), {})[onset] = x
-        late = note.onset_s - counted_s
-        if abs(late) > LATE_SHOWN_S:
-            painter.setPen(pen("doubt", 2.2))
-            painter.drawLine(QPointF(x, stem_end + 7), QPointF(g.x(note.onset_s), stem_end + 7))
-    for beat, places in by_beat.items():
-        _beams(painter, beat, places, stem_end, time_map.is_compound)
-
-
-@lru_cache(maxsize=256)
-def _width(word: str, weight: int) -> float:
-    return QFontMetricsF(drawn_font(TEXT, weight)).horizontalAdvance(word)
-
-
-def _how_late(painter: QPainter, scene: Scene, notes: list[Note]) -> None:
-    """Write beside selected notes how many milliseconds they are off their count."""
-    time_map, g = scene.context.time_map, scene.geometry
-    swing = swing_of(scene.phrase, time_map)
-    painter.setFont(drawn_font(SMALL, 500))
-    painter.setPen(colour("doubt"))
-    for note in notes:
-        onset = note.written.onset_beats
-        if note.ident not in scene.selected or onset is None or not note.written.duration_beats:
-            continue
-        counted_s = float(time_map.to_seconds(swung(float(onset), swing)))
-        late, x = note.onset_s - counted_s, g.x(counted_s)
-        if abs(late) > LATE_SHOWN_S and x >= LEFT - 4:
-            painter.drawText(QPointF(x + 4, g.counted_top + 74), f"{1000 * late:+.0f} ms")
-
-
-def _beams(
-    painter: QPainter, beat: int, places: dict[Fraction, float], y: float, compound: bool
-) -> None:
-    """Join the stems of one beat; a single short note has flags."""
-    onsets = sorted(places)
-    xs = [places[onset] for onset in onsets]
-    joined = beams_of(beat, onsets, compound)
-    for level in range(3):
-        at = y - 6.0 * level
-        for index, count in enumerate(joined.counts):
-            if count <= level:
-                continue
-            painter.setPen(pen("ink", 3.4))
-            last = index + 1 == len(xs)
-            if len(xs) == 1:
-                painter.setPen(pen("ink", 2.0))
-                painter.drawLine(QPointF(xs[0], at), QPointF(xs[0] + 7, at - 6))
-            elif not last and (joined.counts[index + 1] > level or level == 0):
-                painter.drawLine(QPointF(xs[index], at), QPointF(xs[index + 1], at))
-            elif index and level and joined.counts[index - 1] <= level:
-                # Alone on its level it has half a beam, towards the note before.
-                painter.drawLine(QPointF(xs[index] - 7, at), QPointF(xs[index], at))
-            elif not index and not last:
-                painter.drawLine(QPointF(xs[0], at), QPointF(xs[0] + 7, at))
-    if joined.tuplet:
-        painter.setFont(drawn_font(SMALL, 600))
-        painter.setPen(colour("ink"))
-        painter.drawText(QPointF(0.5 * (xs[0] + xs[-1]) - 3, y + 14), str(joined.tuplet))
 
 
 def paint_row_names(painter: QPainter, geometry: Geometry) -> None:

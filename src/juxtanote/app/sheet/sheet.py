@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from juxtanote.app.document import Change, Document
 from juxtanote.app.look.theme import colour, pen, px, scale
-from juxtanote.app.sheet import painting
+from juxtanote.app.sheet import counted, painting
 from juxtanote.app.sheet.geometry import (
     FASTEST_PX,
     LEFT,
@@ -217,7 +217,7 @@ class Sheet(Drawn):
         for name, key, paint in (
             ("heard", painting.heard_key(scene), self._paint_heard),
             ("written", painting.written_key(scene), self._paint_written),
-            ("counted", painting.counted_key(scene), self._paint_counted),
+            ("counted", counted.counted_key(scene), self._paint_counted),
         ):
             key = (key, colour("paper").name(), self.devicePixelRatioF())
             if name in self._rows and self._rows[name][0] == key:
@@ -240,7 +240,7 @@ class Sheet(Drawn):
         painting.paint_written(painter, scene)
 
     def _paint_counted(self, painter: QPainter, scene: painting.Scene) -> None:
-        painting.paint_counted(painter, scene)
+        counted.paint_counted(painter, scene)
         painter.fillRect(QRect(0, 0, 4, self.down), colour("paper"))
         painting.paint_row_names(painter, scene.geometry)
 
@@ -250,6 +250,8 @@ class Sheet(Drawn):
         if scene is not None:
             painter = self.painter_on(picture)
             painting.paint_marks(painter, scene, self._lines)
+            if scene.selected:
+                counted.paint_how_late(painter, scene, [note for note, _ in self._lines])
             painter.end()
         return picture
 

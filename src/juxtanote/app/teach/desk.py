@@ -15,10 +15,11 @@ from PyQt6.QtWidgets import (
 
 from juxtanote.app.document import Document
 from juxtanote.app.jobs.runner import JobRunner, Latest
+from juxtanote.app.look.engraved import measure_words
 from juxtanote.app.look.theme import colour, pen, px
 from juxtanote.app.teach import labels
 from juxtanote.app.teach.page_choices import PageChoices
-from juxtanote.app.teach.paper import measure_words, paint_page
+from juxtanote.app.teach.paper import paint_page
 from juxtanote.app.widgets.desk import Desk, News
 from juxtanote.app.widgets.parts import Panel, heading, soft
 from juxtanote.core.engrave.paper import A4, Page, Paper

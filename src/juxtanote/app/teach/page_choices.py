@@ -26,7 +26,8 @@ class PageChoices(QWidget):
             for setting, words in (
                 (settings.PAGE_LARGE, labels.LARGE), (settings.PAGE_COUNTS, labels.COUNTS),
                 (settings.PAGE_STROKES, labels.STROKES), (settings.PAGE_FINGERS, labels.FINGERS),
-                (settings.PAGE_WORDS, labels.WORDS),
+                (settings.PAGE_WORDS, labels.WORDS), (settings.PAGE_STAFF, labels.STAFF),
+                (settings.PAGE_TOGETHER, labels.TOGETHER),
             )
         }  # fmt: skip
         grid = QGridLayout(self)
@@ -46,5 +47,12 @@ class PageChoices(QWidget):
 
     def choices(self) -> Choices:
         """Give what is chosen."""
-        large, counts, strokes, fingers, words = (box.isChecked() for box in self.boxes.values())
-        return Choices(self.paper.currentText(), large, Rows(counts, strokes, fingers), words)
+        on = {setting: box.isChecked() for setting, box in self.boxes.items()}
+        rows = Rows(
+            on[settings.PAGE_COUNTS], on[settings.PAGE_STROKES], on[settings.PAGE_FINGERS],
+            on[settings.PAGE_STAFF],
+        )  # fmt: skip
+        return Choices(
+            self.paper.currentText(), on[settings.PAGE_LARGE], rows, on[settings.PAGE_WORDS],
+            on[settings.PAGE_TOGETHER],
+        )  # fmt: skip

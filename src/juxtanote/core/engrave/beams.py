@@ -1,5 +1,6 @@
 """What stands under the strings: stems, beams, flags, dots, tuplets; and rests between the strings."""
 
+from collections.abc import Sequence
 from fractions import Fraction
 
 from juxtanote.core.engrave.paper import Sketch
@@ -9,23 +10,54 @@ from juxtanote.core.score.values import Moment
 STEM_TOP, STEM_END = 2.2, 6.6  # under the lowest string
 BEAM, BEAM_STEP = 0.6, 1.3
 TUPLET_Y = 8.9
+UP, DOWN = 1.0, -1.0  # which way a stem goes; its beams lie towards the head
 Placed = tuple[Moment, float]
 
 
 def draw_values(sketch: Sketch, row: list[Placed], bottom: float, time_map: TimeMap) -> None:
     """Draw stems, beams and tuplets of one bar under its strings, and dots."""
-    groups: dict[int, list[Placed]] = {}
+    beats: dict[int, list[Placed]] = {}
     for moment, x in row:
         if moment.value is None:
             continue
         if not moment.is_rest:
             _stem(sketch, moment, x, bottom)
-        beat = moment.onset // 1
-        if moment.length <= 1 and moment.onset + moment.length <= beat + 1:
-            groups.setdefault(int(beat), []).append((moment, x))
-    for beat in sorted(groups):
-        _beam(sketch, groups[beat], bottom + STEM_END)
-        _tuplet(sketch, groups[beat], bottom + TUPLET_Y, time_map)
+        if _is_inside_beat(moment):
+            beats.setdefault(int(moment.onset // 1), []).append((moment, x))
+    for group in beamed_groups(row):
+        levels = [_beams(moment) for moment, _ in group]
+        if len(group) > 1:
+            draw_joined(sketch, [x for _, x in group], levels, bottom + STEM_END, DOWN)
+        elif levels[0]:
+            draw_flags(sketch, group[0][1], bottom + STEM_END, levels[0], DOWN)
+    for beat in sorted(beats):
+        _tuplet(sketch, beats[beat], bottom + TUPLET_Y, time_map)
+
+
+def beamed_groups(row: Sequence[Placed]) -> list[list[Placed]]:
+    """Group what is struck in a bar: the short notes of one beat together, everything else alone.
+
+    A rest parts what it stands between; grace notes and rests are in no group.
+    """
+    groups: list[list[Placed]] = []
+    beat: int | None = None
+    for moment, x in row:
+        if moment.value is None and moment.notes:
+            continue  # a grace note parts nothing
+        short = _is_inside_beat(moment) and bool(_beams(moment)) and not moment.is_rest
+        here = int(moment.onset // 1) if short else None
+        if here is not None and here == beat:
+            groups[-1].append((moment, x))
+        elif not moment.is_rest:
+            groups.append([(moment, x)])
+        beat = here
+    return groups
+
+
+def _is_inside_beat(moment: Moment) -> bool:
+    if moment.value is None:
+        return False
+    return moment.length <= 1 and moment.onset + moment.length <= moment.onset // 1 + 1
 
 
 def _stem(sketch: Sketch, moment: Moment, x: float, bottom: float) -> None:
@@ -48,42 +80,29 @@ def dot(sketch: Sketch, x: float, y: float, size: float = 0.35) -> None:
     sketch.fill(*((x + size * dx, y + size * dy) for dx, dy in steps))
 
 
-def _beam(sketch: Sketch, group: list[Placed], y: float) -> None:
-    """Join the short notes of one beat; a rest parts them; one alone has flags."""
-    row: list[Placed] = []
-    for placed in [*group, None]:
-        if placed is not None and not placed[0].is_rest and _beams(placed[0]):
-            row.append(placed)
-            continue
-        if len(row) == 1:
-            _flags(sketch, row[0], y)
-        elif row:
-            _joined(sketch, row, y)
-        row = []
-
-
 def _beams(moment: Moment) -> int:
     return moment.value.beams if moment.value is not None else 0
 
 
-def _flags(sketch: Sketch, placed: Placed, y: float) -> None:
-    moment, x = placed
-    for level in range(_beams(moment)):
-        at = y - BEAM_STEP * level
-        sketch.line((x, at), (x + 0.9, at - 0.7), (x + 1.3, at - 1.9), width=0.32)
+def draw_flags(sketch: Sketch, x: float, y: float, count: int, way: float) -> None:
+    """Draw flags at the end of a stem; `way` is `DOWN` or `UP`, as the stem goes."""
+    for level in range(count):
+        at = y + way * BEAM_STEP * level
+        sketch.line((x, at), (x + 0.9, at + 0.7 * way), (x + 1.3, at + 1.9 * way), width=0.32)
 
 
-def _joined(sketch: Sketch, row: list[Placed], y: float) -> None:
-    counts = [_beams(moment) for moment, _ in row]
-    xs = [x for _, x in row]
-    for level in range(max(counts)):
-        at = y - BEAM_STEP * level
-        for index, count in enumerate(counts):
+def draw_joined(
+    sketch: Sketch, xs: Sequence[float], levels: Sequence[int], y: float, way: float
+) -> None:
+    """Draw the beams of stems that end at `y`: `levels` says how many each has."""
+    for level in range(max(levels)):
+        at = y + way * BEAM_STEP * level
+        for index, count in enumerate(levels):
             if count <= level:
                 continue
-            if index + 1 < len(xs) and counts[index + 1] > level:
+            if index + 1 < len(xs) and levels[index + 1] > level:
                 _bar(sketch, xs[index], xs[index + 1], at)
-            elif not (index and counts[index - 1] > level):
+            elif not (index and levels[index - 1] > level):
                 step = -1.6 if index else 1.6
                 left, right = sorted((xs[index], xs[index] + step))
                 _bar(sketch, left, right, at)

@@ -7,6 +7,7 @@ from juxtanote.core.engrave import marks
 from juxtanote.core.engrave.paper import Block, Paper, Sketch
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import Note
+from juxtanote.core.score.values import struck_together
 
 COLUMNS, ROW = 3, 5.6
 SIGN_ROOM = 17.0
@@ -89,14 +90,41 @@ ENTRIES = (
     _Entry("short", _word("•", 7), _has("staccato")),
     _Entry("grace note, just before", _word("5", 6.5, True), _has("grace")),
 )  # fmt: skip
+STRUMS = {
+    "strummed": "strummed, the way of the arrow", "rolled": "strings one after the other",
+    "damped": "strum over damped strings",
+}  # fmt: skip
 HELD = "held on, not struck again"
+
+
+def _arrow(wavy: bool) -> Draw:
+    def draw(s: Sketch, x: float, y: float) -> None:
+        shift = (0.35, -0.35) if wavy else (0.0, 0.0)
+        s.line(*((x + 1 + shift[k % 2], y - 0.6 * k) for k in range(6)), width=0.22)
+        s.fill((x + 1, y - 4.0), (x + 0.4, y - 2.8), (x + 1.6, y - 2.8))
+
+    return draw
+
+
+def _slash(s: Sketch, x: float, y: float) -> None:
+    s.fill((x, y), (x + 1, y), (x + 3.4, y - 3.2), (x + 2.4, y - 3.2))
+
+
+def _of_strums(phrases: Iterable[Phrase]) -> list[tuple[Draw, str]]:
+    """Give the signs of strums that are used."""
+    struck = [full for phrase in phrases for _, full, _ in struck_together(phrase.notes)]
+    kinds = {marks.strum_kind(notes) for notes in struck}
+    signs = {"strummed": _arrow(False), "rolled": _arrow(True), "damped": _slash}
+    return [(draw, STRUMS[kind]) for kind, draw in signs.items() if kind in kinds]
 
 
 def legend(phrases: Iterable[Phrase], paper: Paper, *, holds: bool) -> list[Block]:
     """Set what the signs in these phrases mean; nothing where none is used."""
+    phrases = list(phrases)
     notes = [note for phrase in phrases for note in phrase.notes]
     used = [entry for entry in ENTRIES if any(entry.is_used(note) for note in notes)]
     drawn: list[tuple[Draw, str]] = [(entry.draw, entry.means) for entry in used]
+    drawn += _of_strums(phrases)
     if holds:
         drawn.append((_word("(5)", 8.0, True), HELD))
     column = paper.room / COLUMNS

@@ -2,12 +2,13 @@
 
 from dataclasses import dataclass, field, replace
 
-from juxtanote.core.engrave import marks
+from juxtanote.core.engrave import marks, staff
 from juxtanote.core.engrave.beams import dot, draw_rest, draw_values
-from juxtanote.core.engrave.marks import LINE_GAP, Spot
+from juxtanote.core.engrave.marks import FEWEST_OF_GRIP, LINE_GAP, Spot
 from juxtanote.core.engrave.paper import Block, Measure, Paper, Sketch
 from juxtanote.core.engrave.spacing import LEAD, SMALL, Bar, bend_label, lines_of, stretch_of
 from juxtanote.core.score.lesson import Context
+from juxtanote.core.score.note import SLURS, WrittenNote
 from juxtanote.core.score.rhythm import count_word, is_on_beat
 from juxtanote.core.score.signs import STROKE_SIGNS
 from juxtanote.core.score.values import Moment
@@ -19,17 +20,18 @@ NAMES = 6.0  # room of the strings' names
 CHORDS_ROW, WORDS_ROW, MARKS_ROW = 4.6, 3.2, 6.6
 COUNT_Y, STROKE_Y, FINGER_Y = 12.0, 15.0, 17.8
 FOOT = 3.4
-FEWEST_OF_GRIP = 3
 DOTS = 2.0  # more room where a repeat sign stands
+STAFF_GAP = 2.0  # between the staff and what stands over the tab
 
 
 @dataclass(frozen=True, slots=True)
 class Rows:
-    """What is drawn under the strings."""
+    """What is drawn with the strings: a staff over them, and what stands under them."""
 
     counts: bool = True
     strokes: bool = True
     fingers: bool = True
+    staff: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,6 +61,9 @@ def draw_lines(
 ) -> list[Block]:
     """Draw bars in lines that fill the paper."""
     room = paper.room - NAMES
+    if bars and rows.staff:
+        room -= staff.room_before(context.key)
+        bars = [replace(bars[0], lead=bars[0].lead + staff.METRE_ROOM), *bars[1:]]
     if bars and frame.begins:
         bars = [replace(bars[0], lead=bars[0].lead + DOTS), *bars[1:]]
     if bars and frame.times > 1:
@@ -73,22 +78,24 @@ def draw_lines(
             frame.ending if is_first else 0,
         )
         stretch = stretch_of(line, room, is_last=is_last)
-        blocks.append(_drawn(line, context, paper, measure, rows, here, stretch))
+        blocks.append(_drawn(line, context, paper, measure, rows, here, stretch, is_first=is_first))
     return blocks
 
 
 def _drawn(
     bars: list[Bar], context: Context, paper: Paper, measure: Measure, rows: Rows, frame: Frame,
-    stretch: float,
+    stretch: float, *, is_first: bool,
 ) -> Block:  # fmt: skip
     line = _Line(Sketch(), context, measure)
     left = paper.margin + NAMES
-    _place(line, bars, left, stretch)
+    _place(line, bars, left + (staff.room_before(context.key) if rows.staff else 0.0), stretch)
     over = marks.labels_of(line.spots, _grips(line), measure)
     marks_room = MARKS_ROW if marks.has_marks(line.spots) else 1.8
     words_room = WORDS_ROW * len(over)
     head = CHORDS_ROW + (4.4 if frame.ending else 0.0)
     top = head + words_room + marks_room
+    if rows.staff:
+        top += _staff_over(line, bars, left, head, is_first=is_first)
     line.spots = [replace(spot, y=top + spot.y) for spot in line.spots]
     bottom = top + LINE_GAP * (context.guitar.string_count - 1)
     _strings(line, left, top)
@@ -96,14 +103,7 @@ def _drawn(
     for number, labels in enumerate(over):
         for label in labels:
             marks.draw_label(line.sketch, label, top - marks_room - WORDS_ROW * number - 0.6)
-    for spot in line.spots:
-        marks.draw_number(line.sketch, spot)
-        if spot.is_held:
-            if spot.before is not None:
-                marks.arc(line.sketch, spot.before, spot.x, spot.y - 1.5)
-        else:
-            marks.draw_marks(line.sketch, spot, top, measure)
-            line.sketch.places.append((spot.note.ident, spot.x, top, bottom))
+    _notes(line, top, bottom)
     for row in line.rows:
         for moment, x in row:
             if moment.is_rest:
@@ -113,9 +113,60 @@ def _drawn(
     return line.sketch.block(bottom + foot)
 
 
-def _place(line: _Line, bars: list[Bar], left: float, stretch: float) -> None:
+def _staff_over(line: _Line, bars: list[Bar], left: float, head: float, *, is_first: bool) -> float:
+    """Draw the staff under the row of chords; give the room that it takes."""
+    made = staff.staff_of(line.rows, line.context.guitar, line.context.key)
+    top = head + made.over
+    staff.draw_staff(line.sketch, made, left, line.edges[-1], top, line.context.time_map)
+    if is_first and bars:
+        x = line.edges[0] + 0.5 * staff.METRE_ROOM
+        staff.draw_metre(line.sketch, x, top, line.context.time_map.signature)
+    for x in (left, *line.edges[1:]):
+        staff.draw_bar_line(line.sketch, x, top)
+    return made.height + STAFF_GAP
+
+
+def _notes(line: _Line, top: float, bottom: float) -> None:
+    """Draw frets with their marks, held notes, and strums."""
+    damped = _damped(line)
+    for spot in line.spots:
+        if id(spot.note) not in damped:
+            marks.draw_number(line.sketch, spot)
+        if spot.is_held:
+            if spot.before is not None:
+                marks.arc(line.sketch, spot.before, spot.x, spot.y - 1.5)
+        else:
+            marks.draw_marks(line.sketch, spot, top, line.measure)
+            line.sketch.places.append((spot.note.ident, spot.x, top, bottom))
+    for struck in _struck(line):
+        if id(struck[0].note) in damped:
+            marks.draw_slash(line.sketch, struck)
+        else:
+            marks.draw_strum(line.sketch, struck, line.measure)
+
+
+def _struck(line: _Line) -> list[list[Spot]]:
+    """Give the notes of each moment, from the thinnest string."""
+    by_x: dict[float, list[Spot]] = {}
+    for spot in line.spots:
+        if not spot.is_held:
+            by_x.setdefault(spot.x, []).append(spot)
+    return [sorted(spots, key=lambda spot: spot.y) for spots in by_x.values()]
+
+
+def _damped(line: _Line) -> set[int]:
+    """Find the notes of damped strums."""
+    return {
+        id(spot.note)
+        for struck in _struck(line)
+        if marks.strum_kind([spot.note for spot in struck]) == "damped"
+        for spot in struck
+    }
+
+
+def _place(line: _Line, bars: list[Bar], begin: float, stretch: float) -> None:
     """Find where everything stands from left to right."""
-    x = left
+    x = begin
     line.edges.append(x)
     for bar in bars:
         row = []
@@ -242,6 +293,9 @@ def _under(line: _Line, bottom: float, rows: Rows) -> float:
         if fingers and rows.fingers:
             wanted["fingers"] = True
             texts.append(("fingers", x, fingers, False))
+    sweeps = _sweeps(line) if rows.strokes else []
+    inside = {x for xs in sweeps for x in xs[1:]}
+    texts = [t for t in texts if t[0] != "strokes" or t[1] not in inside]
     y, at = bottom + COUNT_Y - 3.0, {}
     for name in ("counts", "strokes", "fingers"):
         if wanted[name]:
@@ -251,4 +305,30 @@ def _under(line: _Line, bottom: float, rows: Rows) -> float:
         if name in at:
             size = SMALL if name == "counts" else 6.0
             sketch.say(x, at[name], text, size, bold=bold, anchor="middle", soft=name == "fingers")
+    for xs in sweeps:
+        height = at["strokes"] - 0.8
+        sketch.line((xs[0] + 1.6, height), (xs[-1] + 0.6, height), width=0.18)
+        sketch.fill((xs[-1] + 1.2, height), (xs[-1], height - 0.55), (xs[-1], height + 0.55))
     return y - bottom + FOOT
+
+
+def _sweeps(line: _Line) -> list[list[float]]:
+    """Find single notes on neighbouring strings that one stroke goes over: their places in order."""
+    found: list[list[float]] = []
+    before: tuple[float, WrittenNote] | None = None
+    for struck in _struck(line):
+        x, note = struck[0].x, struck[0].note.written
+        if before is not None and len(struck) == 1 and _goes_over(before[1], note):
+            if found and found[-1][-1] == before[0]:
+                found[-1].append(x)
+            else:
+                found.append([before[0], x])
+        before = (x, note) if len(struck) == 1 else None
+    return [xs for xs in found if len(xs) >= FEWEST_OF_GRIP]
+
+
+def _goes_over(before: WrittenNote, after: WrittenNote) -> bool:
+    """Tell whether a stroke goes on from one string to the next as the hand moves."""
+    step = {"down": -1, "up": 1}.get(after.stroke)
+    is_picked = not after.techniques & SLURS
+    return is_picked and before.stroke == after.stroke and after.string - before.string == step

@@ -1,5 +1,6 @@
 """Techniques as they are drawn on and over the strings."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from juxtanote.core.engrave.paper import Measure, Sketch
@@ -7,6 +8,7 @@ from juxtanote.core.engrave.spacing import FRET_SIZE, GRACE_SIZE, SMALL, fret_te
 from juxtanote.core.score.note import SLURS, Note
 
 LINE_GAP = 3.0
+FEWEST_OF_GRIP = 3
 PEAK = 3.2  # how far over the strings bends reach
 WORDS = (("palm-mute", "P.M."), ("let-ring", "let ring"), ("bar", "slide bar"), ("rake", "rake"))
 """What is written as a word with a dashed line over all notes that it holds for (common practice)."""
@@ -114,6 +116,56 @@ def _measured_arrival(note: Note) -> float | None:
         return None
     arrived = next((at for at, cents in note.heard.curve if cents >= 0.9 * target), None)
     return None if arrived is None else arrived / length
+
+
+STRUM_S = 0.012  # between the first and the last string: less is struck at once
+ROLLED_S = 0.035  # common practice: from about here one hears the strings one by one
+
+
+def strum_kind(notes: Sequence[Note]) -> str:
+    """Tell how notes of one moment are struck: ``damped``, ``rolled``, ``strummed``, or ``""``."""
+    if len(notes) < FEWEST_OF_GRIP:
+        return ""
+    if all("dead" in note.written.techniques for note in notes):
+        return "damped"
+    onsets = [note.onset_s for note in notes]
+    spread = max(onsets) - min(onsets)
+    return "rolled" if spread >= ROLLED_S else "strummed" if spread >= STRUM_S else ""
+
+
+def draw_strum(sketch: Sketch, struck: list[Spot], measure: Measure) -> None:
+    """Draw an arrow beside a grip, the way the hand goes; wavy where the strings are heard one by one.
+
+    `struck` comes from the thinnest string. Nothing is drawn where all sound at once.
+    """
+    kind = strum_kind([spot.note for spot in struck])
+    if kind not in ("strummed", "rolled"):
+        return
+    onsets = [spot.note.onset_s for spot in struck]
+    # Tab stands with the thin string on top: a stroke down begins on the thick one and goes up the page.
+    goes_up = onsets[0] > onsets[-1]
+    x = struck[0].x - max(half_width(spot, measure) for spot in struck) - 1.0
+    ends = (struck[-1].y + 0.6, struck[0].y - 0.6)
+    start, tip = ends if goes_up else ends[::-1]
+    if kind == "rolled":
+        steps = max(int(abs(tip - start) / 0.8), 4)
+        path = [
+            (x + (0.35 if k % 2 else -0.35), start + (tip - start) * k / steps)
+            for k in range(steps + 1)
+        ]
+        sketch.line(*path, width=0.2)
+    else:
+        sketch.line((x, start), (x, tip), width=0.22)
+    back = 1.2 if goes_up else -1.2
+    sketch.fill((x, tip - 0.25 * back), (x - 0.65, tip + back), (x + 0.65, tip + back))
+
+
+def draw_slash(sketch: Sketch, struck: list[Spot]) -> None:
+    """Draw a damped strum: a slash over the strings that are struck, with a cross at its middle."""
+    x, top, low = struck[0].x, struck[0].y, struck[-1].y
+    sketch.fill((x - 1.7, low), (x - 0.7, low), (x + 1.7, top), (x + 0.7, top))
+    middle = 0.5 * (top + low)
+    sketch.say(x, middle + 1.05, "×", FRET_SIZE, bold=True, anchor="middle", cleared=True)
 
 
 def wave(sketch: Sketch, start: float, end: float, y: float) -> None:

@@ -53,9 +53,15 @@ class Stroke:
 
 @dataclass(frozen=True, slots=True)
 class Shape:
-    """A filled outline."""
+    """A filled outline, and further ones: what lies in an even number of them is empty."""
 
     points: Points
+    others: tuple[Points, ...] = ()
+
+    @property
+    def outlines(self) -> tuple[Points, ...]:
+        """All of its outlines."""
+        return (self.points, *self.others)
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,6 +139,10 @@ class Sketch:
         """Fill an outline."""
         self.shapes.append(Shape(points))
 
+    def fill_all(self, outlines: Sequence[Points]) -> None:
+        """Fill what lies in an odd number of outlines."""
+        self.shapes.append(Shape(outlines[0], tuple(outlines[1:])))
+
     def say(self, x: float, y: float, text: str, size: float = 8.0, **how: bool | str) -> None:
         """Write at a baseline."""
         self.words.append(Words(x, y, text, size, **how))  # type: ignore[arg-type]
@@ -148,6 +158,22 @@ class Sketch:
 def moved(points: Points, down: float) -> Points:
     """Give points that lie so much lower."""
     return tuple((x, y + down) for x, y in points)
+
+
+def lowered(block: Block, down: float) -> Block:
+    """Give a block whose drawing lies so much lower."""
+    return replace(
+        block,
+        height=block.height + down,
+        room=block.room + down,
+        strokes=tuple(replace(s, points=moved(s.points, down)) for s in block.strokes),
+        words=tuple(replace(w, y=w.y + down) for w in block.words),
+        shapes=tuple(
+            Shape(moved(s.points, down), tuple(moved(o, down) for o in s.others))
+            for s in block.shapes
+        ),
+        places=tuple((n, x, top + down, low + down) for n, x, top, low in block.places),
+    )
 
 
 def roughly(text: str, size: float, bold: bool) -> float:

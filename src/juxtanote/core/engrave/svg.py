@@ -29,7 +29,9 @@ def block_svg(
         parts.append(
             f'<path{soft} stroke-width="{_n(stroke.width)}"{dashes} d="{_path(stroke.points)}"/>'
         )
-    parts += [f'<path class="f" d="{_path(shape.points)}Z"/>' for shape in block.shapes]
+    for shape in block.shapes:
+        outlines = "".join(f"{_path(points)}Z" for points in shape.outlines)
+        parts.append(f'<path class="f" fill-rule="evenodd" d="{outlines}"/>')
     parts += [_text(words) for words in block.words]
     if block.places:
         top, bottom = block.places[0][2:]

@@ -9,12 +9,12 @@ from juxtanote import __version__
 from juxtanote.core.score.lesson import Lesson, Part
 from juxtanote.core.score.note import SLURS, Note
 from juxtanote.core.score.rhythm import swing_of
+from juxtanote.core.score.sections import section_letters
 from juxtanote.core.score.timeline import notes_of_part
 from juxtanote.core.score.values import BEAMS, Moment, Value, bars_of
 from juxtanote.core.theory.chords import known_chord
 from juxtanote.core.theory.keys import known_key
-from juxtanote.core.theory.pitch import SHARP_NAMES
-from juxtanote.core.theory.scales import spell_in_key
+from juxtanote.core.theory.scales import spell_pitch
 
 DIVISIONS = 48  # per quarter: sixteenths, triplets, sextuplets and thirty-seconds are exact
 OTHERS = ("palm-mute", "rake", "bar", "pinch-harmonic", "dead")
@@ -60,6 +60,7 @@ def _part(
     slurs = _slur_pairs([note for notes in bars.values() for note in notes])
     lines, chords = _bar_lines(lesson, part.ident, bars), dict(lesson.chords)
     everything = sorted((note for notes in bars.values() for note in notes), key=_by_written)
+    letters = _letters(lesson, part)
     pickup = _pickup_start(lesson, numbers) if numbers.start < 0 else None
     written = bars_of(everything, numbers, lesson.time_map, pickup=pickup)
     for index, (bar, moments) in enumerate(zip(numbers, written, strict=True)):
@@ -69,10 +70,27 @@ def _part(
         lines.get(bar, _BarLines()).write_left(measure)
         if index == 0:
             _attributes(measure, lesson, part)
+        for letter in letters.get(bar, ()):
+            direction = ET.SubElement(measure, "direction", placement="above")
+            kind = ET.SubElement(direction, "direction-type")
+            ET.SubElement(kind, "rehearsal").text = letter
         for symbol in chords.get(bar + 1, "").split():
             _harmony(measure, symbol)
         _fill_measure(measure, moments, lesson, slurs)
         lines.get(bar, _BarLines()).write_right(measure)
+
+
+def _letters(lesson: Lesson, part: Part) -> dict[int, list[str]]:
+    """Give the sections' letters by bar, over the first part alone; none where there is one phrase."""
+    if part is not lesson.parts[0] or len(lesson.phrases) < 2:
+        return {}
+    letters: dict[int, list[str]] = {}
+    named = section_letters(lesson.phrases)
+    for phrase in lesson.phrases_of(part.ident):
+        if phrase.notes:
+            bar = min(int(_onset(n, lesson) // lesson.time_map.beats_per_bar) for n in phrase.notes)
+            letters.setdefault(bar, []).append(named[phrase.ident])
+    return letters
 
 
 def _pickup_start(lesson: Lesson, numbers: range) -> Fraction:
@@ -138,11 +156,11 @@ def _attributes(measure: ET.Element, lesson: Lesson, part: Part) -> None:
     ET.SubElement(details, "staff-lines").text = str(guitar.string_count)
     for line, midi in enumerate(guitar.tuning, start=1):
         tuning = ET.SubElement(details, "staff-tuning", line=str(line))
-        step, alter, octave = _spelled(midi, "")
-        ET.SubElement(tuning, "tuning-step").text = step
-        if alter:
-            ET.SubElement(tuning, "tuning-alter").text = str(alter)
-        ET.SubElement(tuning, "tuning-octave").text = str(octave)
+        spelled = spell_pitch(midi, "")
+        ET.SubElement(tuning, "tuning-step").text = spelled.step
+        if spelled.alter:
+            ET.SubElement(tuning, "tuning-alter").text = str(spelled.alter)
+        ET.SubElement(tuning, "tuning-octave").text = str(spelled.octave)
     if guitar.capo:
         ET.SubElement(details, "capo").text = str(guitar.capo)
     direction = ET.SubElement(measure, "direction", placement="above")
@@ -256,18 +274,6 @@ def _chord_note(harmony: ET.Element, name: str, spelled: str) -> None:
         ET.SubElement(element, f"{name}-alter").text = str(alter)
 
 
-def _spelled(midi: int, key: str) -> tuple[str, int, int]:
-    """Give step, alter and octave of a pitch."""
-    if known_key(key) is not None:
-        name = spell_in_key(midi, key)
-    else:
-        name = SHARP_NAMES[midi % 12]
-    step, signs = name[0], name[1:]
-    alter = signs.count("♯") - signs.count("♭") + 2 * signs.count("𝄪")
-    natural = midi - alter
-    return step, alter, natural // 12 - 1
-
-
 def _fill_measure(
     measure: ET.Element,
     moments: list[Moment],
@@ -376,12 +382,12 @@ def _note(
         ET.SubElement(element, "grace", slash="yes")
     if chord:
         ET.SubElement(element, "chord")
-    step, alter, octave = _spelled(round(note.heard.midi), lesson.key)
+    spelled = spell_pitch(round(note.heard.midi), lesson.key)
     pitch = ET.SubElement(element, "pitch")
-    ET.SubElement(pitch, "step").text = step
-    if alter:
-        ET.SubElement(pitch, "alter").text = str(alter)
-    ET.SubElement(pitch, "octave").text = str(octave)
+    ET.SubElement(pitch, "step").text = spelled.step
+    if spelled.alter:
+        ET.SubElement(pitch, "alter").text = str(spelled.alter)
+    ET.SubElement(pitch, "octave").text = str(spelled.octave)
     if value is not None:
         ET.SubElement(element, "duration").text = str(_divisions(value.quarters))
     for flag, kind in zip(ties, ("stop", "start"), strict=True):

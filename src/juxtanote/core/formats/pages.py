@@ -22,10 +22,12 @@ from juxtanote.core.engrave.paper import (
     together,
 )
 from juxtanote.core.engrave.spacing import Bar, bar_of
+from juxtanote.core.engrave.system import PartLine, draw_systems
 from juxtanote.core.formats.breakdown import breakdown
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.form import heading_of
 from juxtanote.core.score.lesson import Context, Lesson, Phrase
+from juxtanote.core.score.sections import section_letters, sounding_together, written_as
 from juxtanote.core.score.values import written_bars
 
 LARGE = 1.3
@@ -44,6 +46,7 @@ class Choices:
     large: bool = False
     rows: Rows = field(default_factory=Rows)
     breakdown: bool = True
+    together: bool = False  # parts that sound at the same time stand under each other
 
     @property
     def sheet(self) -> Paper:
@@ -76,32 +79,52 @@ class PhraseBlocks:
         *,
         frame: Frame | None = None,
         like: str = "",
+        letter: str = "",
     ) -> list[Block]:
         """Give the blocks of a phrase; `like` names an earlier one that is written the same."""
         choices = choices or Choices()
         context = lesson.context(phrase)
         frame = frame or frame_of(phrase, None)
-        read_in = (context, choices, frame, like)
+        read_in = (context, choices, frame, like, letter)
         known = self._kept.get(phrase.ident)
         if known is not None and known.phrase is phrase and known.read_in == read_in:
             return known.blocks
         name = f"{context.part.name}: {phrase.name}" if len(lesson.parts) > 1 else phrase.name
         bars = bars_in(phrase, context, self.measure, counts=choices.rows.counts)
-        blocks = _title(phrase, name, context, choices, self.measure, like)
+        blocks = _title(phrase, name, context, choices, self.measure, like=like, letter=letter)
         if not like:
             lines = draw_lines(bars, context, choices.sheet, self.measure, choices.rows, frame)
             blocks = [*together(blocks, lines[0] if lines else None), *lines]
-        words = breakdown(phrase, lesson) if choices.breakdown and not like else ""
-        if words:
-            told = paragraph(words, 8.5, choices.sheet, self.measure, before=1.0)
-            # A breakdown stays with the last line of its music.
-            with_music = sum(b.height for b in told[:3]) + blocks[-1].height
-            blocks[-1] = replace(blocks[-1], room=max(blocks[-1].room, with_music))
-            blocks += told
+        if choices.breakdown and not like:
+            blocks = _with_words(blocks, breakdown(phrase, lesson), choices.sheet, self.measure)
         blocks.append(Block(4.0))
         holds = any(moment.is_held for bar in bars for moment in bar.moments)
         self._kept[phrase.ident] = _Set(phrase, read_in, blocks, holds)
         return blocks
+
+    def of_several(
+        self, phrases: Sequence[Phrase], lesson: Lesson, choices: Choices, letter: str
+    ) -> list[Block]:
+        """Give the blocks of phrases of different parts that sound together, under each other."""
+        parts = []
+        for part in lesson.parts:
+            mine = [p for p in phrases if p.part == part.ident]
+            if mine:
+                notes = tuple(n for p in mine for n in p.notes)
+                parts.append(PartLine(part.name, notes, lesson.context(mine[0])))
+        frames = {frame_of(phrase, None) for phrase in phrases}
+        frame = frames.pop() if len(frames) == 1 else Frame()
+        sheet, measure = choices.sheet, self.measure
+        names = " · ".join(dict.fromkeys(p.name for p in phrases if p.name != letter))
+        first = lesson.context(phrases[0])
+        blocks = _title(phrases[0], names, first, choices, measure, letter=letter)
+        lines = draw_systems(parts, sheet, measure, choices.rows, frame)
+        blocks = [*together(blocks, lines[0] if lines else None), *lines]
+        if choices.breakdown:
+            for phrase in phrases:
+                name = f"{lesson.part(phrase.part).name}: "
+                blocks = _with_words(blocks, name + breakdown(phrase, lesson), sheet, measure)
+        return [*blocks, Block(4.0)]
 
     @property
     def holds(self) -> bool:
@@ -133,16 +156,20 @@ def lay_out(
     paper = choices.sheet
     chosen = phrases if phrases is not None else lesson.phrases
     flow = _heading(lesson, paper, setter.measure)
+    letters = section_letters(chosen) if len(chosen) > 1 else {}
     if len(chosen) > 1:
-        flow += _list(chosen, lesson, paper, setter.measure)
+        flow += _list(chosen, lesson, letters, paper, setter.measure)
+    groups = sounding_together(chosen) if choices.together else [[phrase] for phrase in chosen]
     written: dict[tuple[object, ...], str] = {}
-    for number, phrase in enumerate(chosen):
-        progress(number / max(len(chosen), 1))
-        following = next((p for p in chosen[number + 1 :] if p.part == phrase.part), None)
-        like = written.setdefault(written_as(phrase), phrase.name) if phrase.notes else phrase.name
-        same = like if like != phrase.name else ""
-        flow += setter.of(phrase, lesson, choices, frame=frame_of(phrase, following), like=same)
-        for variant in phrase.variants:
+    for number, group in enumerate(groups):
+        progress(number / max(len(groups), 1))
+        phrase, letter = group[0], letters.get(group[0].ident, "")
+        if len({p.part for p in group}) > 1:
+            flow += setter.of_several(group, lesson, choices, letter)
+        else:
+            for phrase in group:
+                flow += _alone(phrase, chosen, lesson, choices, setter, written, letters)
+        for variant in (v for p in group for v in p.variants):
             flow += setter.of(variant, lesson, choices)
     setter.forget(lesson)
     shown = [p for phrase in chosen for p in (phrase, *phrase.variants)]
@@ -157,6 +184,31 @@ def lay_out(
     return pages
 
 
+def _alone(
+    phrase: Phrase, chosen: Sequence[Phrase], lesson: Lesson, choices: Choices, setter: PhraseBlocks,
+    written: dict[tuple[object, ...], str], letters: dict[int, str],
+) -> list[Block]:  # fmt: skip
+    """Set a phrase for itself; what is `written` already is only named."""
+    following = next(
+        (p for p in chosen if p.part == phrase.part and p.start_s > phrase.start_s), None
+    )
+    like = written.setdefault(written_as(phrase), phrase.name) if phrase.notes else phrase.name
+    return setter.of(
+        phrase, lesson, choices, frame=frame_of(phrase, following),
+        like=like if like != phrase.name else "", letter=letters.get(phrase.ident, ""),
+    )  # fmt: skip
+
+
+def _with_words(blocks: list[Block], words: str, sheet: Paper, measure: Measure) -> list[Block]:
+    """Add a breakdown; it stays with the last line of its music."""
+    if not words:
+        return blocks
+    told = paragraph(words, 8.5, sheet, measure, before=1.0)
+    with_music = sum(b.height for b in told[:3]) + blocks[-1].height
+    last = replace(blocks[-1], room=max(blocks[-1].room, with_music))
+    return [*blocks[:-1], last, *told]
+
+
 def frame_of(phrase: Phrase, following: Phrase | None) -> Frame:
     """Give the repeat signs of a phrase: its own, or those that a first ending after it asks for."""
     if phrase.ending:
@@ -164,20 +216,6 @@ def frame_of(phrase: Phrase, following: Phrase | None) -> Frame:
     if following is not None and following.ending == 1:
         return Frame(begins=True)
     return Frame(phrase.repeats > 1, phrase.repeats if phrase.repeats > 1 else 0)
-
-
-def written_as(phrase: Phrase) -> tuple[object, ...]:
-    """Give all of a phrase that a page shows, so that two can be compared wherever they begin."""
-    first = phrase.notes[0].written.onset_beats if phrase.notes else None
-    notes = []
-    for note in phrase.notes:
-        w = note.written
-        at = None if w.onset_beats is None or first is None else w.onset_beats - first
-        bend = round(2 * w.bend_semitones)
-        notes.append(
-            (w.string, w.fret, w.techniques, bend, at, w.duration_beats, w.stroke, w.finger)
-        )
-    return phrase.part, phrase.repeats, phrase.ending, phrase.breakdown, tuple(notes)
 
 
 def _heading(lesson: Lesson, paper: Paper, measure: Measure) -> list[Block]:
@@ -209,7 +247,13 @@ def _heading(lesson: Lesson, paper: Paper, measure: Measure) -> list[Block]:
     return [*blocks, Block(3.0)]
 
 
-def _list(phrases: Sequence[Phrase], lesson: Lesson, paper: Paper, measure: Measure) -> list[Block]:
+def _list(
+    phrases: Sequence[Phrase],
+    lesson: Lesson,
+    letters: dict[int, str],
+    paper: Paper,
+    measure: Measure,
+) -> list[Block]:
     """List phrases in two columns: where in the recording, and the speed to begin with."""
     speed = f"begin at {100 * lesson.kept.plan.start:.0f} %"
     rows = -(-len(phrases) // LIST_COLUMNS)
@@ -222,7 +266,8 @@ def _list(phrases: Sequence[Phrase], lesson: Lesson, paper: Paper, measure: Meas
                 continue
             phrase = phrases[index]
             x = paper.margin + column * k
-            name = phrase.name
+            letter = letters.get(phrase.ident, "")
+            name = phrase.name if letter == phrase.name else f"{letter}  {phrase.name}".strip()
             while measure(name, 8, True) > column - 48 and len(name) > 2:
                 name = name[:-2] + "…"
             sketch.say(x, 3.4, name, 8, bold=True)
@@ -241,19 +286,36 @@ def _signs(shown: list[Phrase], paper: Paper, setter: PhraseBlocks) -> list[Bloc
 
 
 def _title(
-    phrase: Phrase, name: str, context: Context, choices: Choices, measure: Measure, like: str
-) -> list[Block]:
-    """Set a phrase's name, and what stands under it."""
+    phrase: Phrase, name: str, context: Context, choices: Choices, measure: Measure, *,
+    like: str = "", letter: str = "",
+) -> list[Block]:  # fmt: skip
+    """Set a phrase's name with its section's letter in a box, and what stands under it."""
     paper = choices.sheet
     under = heading_of(phrase, context)
     if phrase.is_variant and context.key:
         under = ", ".join(filter(None, (under, f"in {context.key}")))
     if like:
         under = ", ".join(filter(None, (under, f"written as “{like}”")))
+    if letter == phrase.name:
+        name = name.removesuffix(letter).rstrip(": ")
     title = paragraph(name, 13, paper, measure, bold=True, before=3.0)
+    if letter:
+        title[0] = _boxed(title[0], letter, paper, measure)
     if under:
         title += paragraph(under, 8.5, paper, measure, soft=True)
     return together(title)
+
+
+def _boxed(title: Block, letter: str, paper: Paper, measure: Measure) -> Block:
+    """Put a letter in a box before a name."""
+    sketch, y = Sketch(), title.words[0].y
+    wide = measure(letter, 12, True) + 2.2
+    left, top, bottom = paper.margin, y - 4.1, y + 1.2
+    sketch.say(left + 0.5 * wide, y, letter, 12, bold=True, anchor="middle")
+    corners = ((left, top), (left + wide, top), (left + wide, bottom), (left, bottom), (left, top))
+    sketch.line(*corners, width=0.3)
+    moved = [replace(words, x=words.x + wide + 2.0) for words in title.words]
+    return replace(title, words=(*moved, *sketch.words), strokes=(*title.strokes, *sketch.strokes))
 
 
 def bars_in(phrase: Phrase, context: Context, measure: Measure, *, counts: bool) -> list[Bar]:

@@ -20,7 +20,7 @@ import numpy as np
 from juxtanote.core.score.feel import measure_feel
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import Note
-from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.score.time_map import Metre, TimeMap
 
 GRIDS = {1: 0.0, 2: 0.05, 3: 0.16, 4: 0.14, 6: 0.30, 8: 0.55}
 """Subdivisions of a beat, and what their complexity costs."""
@@ -480,27 +480,27 @@ class Rest:
     duration_beats: Fraction
 
 
-def fill_with_rests(start: Fraction, end: Fraction, bar: Fraction, time_map: TimeMap) -> list[Rest]:
-    """Fill a gap with the largest rests that stand on their own multiples, counted from the bar."""
+@lru_cache(maxsize=4096)
+def fill_with_rests(start: Fraction, end: Fraction, metre: Metre) -> tuple[Rest, ...]:
+    """Fill a gap, in beats from the bar, with the largest rests that stand on their own multiples."""
     found: list[Rest] = []
     while start < end:
-        inside = start - bar
-        if time_map.is_compound:
-            halved = inside.denominator % 3 and (end - start).denominator % 3
-            values = HALVED_VALUES if halved and inside.denominator > 1 else COMPOUND_VALUES
+        if metre.is_compound:
+            halved = start.denominator % 3 and (end - start).denominator % 3
+            values = HALVED_VALUES if halved and start.denominator > 1 else COMPOUND_VALUES
             if halved and end - start < Fraction(1, 3):
                 values = HALVED_VALUES
         else:
-            third = (inside.denominator % 3 == 0) or (
+            third = (start.denominator % 3 == 0) or (
                 (end - start).denominator % 3 == 0 and end - start < 1
             )
             values = TRIPLET_VALUES if third else REST_VALUES
-        step = next((v for v in values if v <= end - start and _stands(inside, v)), None)
+        step = next((v for v in values if v <= end - start and _stands(start, v)), None)
         if step is None:
-            return found
+            return tuple(found)
         found.append(Rest(start, step))
         start += step
-    return found
+    return tuple(found)
 
 
 def _stands(inside: Fraction, value: Fraction) -> bool:

@@ -10,6 +10,15 @@ from numpy.typing import ArrayLike, NDArray
 
 
 @dataclass(frozen=True, slots=True)
+class Metre:
+    """What of a time map says how values are written: no times, so it is quickly compared."""
+
+    beats_per_bar: int = 4
+    is_compound: bool = False
+    quarters_per_beat: Fraction = Fraction(1)
+
+
+@dataclass(frozen=True, slots=True)
 class TimeMap:
     """Beat times in seconds. Beat 0 is the first beat of bar 1; earlier beats are the pickup.
 
@@ -55,6 +64,11 @@ class TimeMap:
         """Give how many quarter notes a beat is worth; compound beats are dotted."""
         plain = Fraction(4, self.beat_unit)
         return plain * Fraction(3, 2) if self.is_compound else plain
+
+    @property
+    def metre(self) -> "Metre":
+        """Give what written values depend on."""
+        return Metre(self.beats_per_bar, self.is_compound, self.quarters_per_beat)
 
     def with_signature(self, count: int, unit: int) -> "TimeMap":
         """Set the metre: 6, 9 and 12 eighths (or sixteenths) count in compound beats."""

@@ -9,10 +9,11 @@ from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.rhythm import CLIPPED, fill_with_rests
-from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.score.time_map import Metre, TimeMap
 
 BASES = (
     ("whole", Fraction(4)), ("half", Fraction(2)), ("quarter", Fraction(1)),
@@ -22,6 +23,7 @@ BASES = (
 """Names of note values (MusicXML 4.0, note-type-value) and their lengths in quarters."""
 BEAMS = {"eighth": 1, "16th": 2, "32nd": 3, "64th": 4, "128th": 5}
 TRIPLET = (3, 2)
+MOST_KEPT = 8192  # answers of the same few questions
 ONE = Fraction(1)
 
 
@@ -61,6 +63,7 @@ class Moment:
         return not self.notes
 
 
+@lru_cache(maxsize=MOST_KEPT)
 def value_of(quarters: Fraction) -> Value | None:
     """Give the single value of a length in quarters, None where it needs two.
 
@@ -81,7 +84,8 @@ def value_of(quarters: Fraction) -> Value | None:
     return None
 
 
-def split_length(length: Fraction) -> list[Value]:
+@lru_cache(maxsize=MOST_KEPT)
+def split_length(length: Fraction) -> tuple[Value, ...]:
     """Split a length in quarters into writable values, the longest first.
 
     Examples
@@ -99,15 +103,16 @@ def split_length(length: Fraction) -> list[Value]:
             found = value_of(step) or Value(left, "128th")
         values.append(found)
         left -= found.quarters
-    return values
+    return tuple(values)
 
 
-def pieces_of(onset: Fraction, length: Fraction, time_map: TimeMap) -> list[Fraction]:
+@lru_cache(maxsize=MOST_KEPT)
+def pieces_of(onset: Fraction, length: Fraction, metre: Metre) -> tuple[Fraction, ...]:
     """Split a length in beats where a reader wants to see it: the pieces, in beats.
 
     Examples
     --------
-    >>> plain = TimeMap()
+    >>> plain = Metre()
     >>> [str(p) for p in pieces_of(Fraction(3), Fraction(2), plain)]
     ['1', '1']
     >>> [str(p) for p in pieces_of(Fraction(1, 2), Fraction(1), plain)]
@@ -115,36 +120,36 @@ def pieces_of(onset: Fraction, length: Fraction, time_map: TimeMap) -> list[Frac
     >>> [str(p) for p in pieces_of(Fraction(3, 4), Fraction(1), plain)]
     ['1/4', '3/4']
     """
-    per_bar, end = time_map.beats_per_bar, onset + length
+    per_bar, end = metre.beats_per_bar, onset + length
     pieces: list[Fraction] = []
     while onset < end:
         bar_end = Fraction((onset // per_bar + 1) * per_bar)
-        step = _longest(onset % per_bar, min(end, bar_end) - onset, time_map)
+        step = _longest(onset % per_bar, min(end, bar_end) - onset, metre)
         pieces.append(step)
         onset += step
-    return pieces
+    return tuple(pieces)
 
 
-def _longest(inside: Fraction, room: Fraction, time_map: TimeMap) -> Fraction:
+def _longest(inside: Fraction, room: Fraction, metre: Metre) -> Fraction:
     """Give the longest piece that may stand at a place in the bar."""
     part = inside % 1
     if part == 0 and room >= 1:
-        return _of_whole_beats(int(inside), room, time_map)
+        return _of_whole_beats(int(inside), room, metre)
     to_beat = ONE - part
     if room <= to_beat:
-        return _inside_beat(part, room, time_map)
-    middle = time_map.beats_per_bar / 2
-    over_middle = float(inside) < middle < float(inside + room) and time_map.beats_per_bar % 2 == 0
-    plain = not time_map.is_compound and part == Fraction(1, 2)
+        return _inside_beat(part, room, metre)
+    middle = metre.beats_per_bar / 2
+    over_middle = float(inside) < middle < float(inside + room) and metre.beats_per_bar % 2 == 0
+    plain = not metre.is_compound and part == Fraction(1, 2)
     if plain and room == 1 and not over_middle:
         return room  # eighth, quarter, eighth: read at sight
-    return _inside_beat(part, to_beat, time_map)
+    return _inside_beat(part, to_beat, metre)
 
 
-def _of_whole_beats(beat: int, room: Fraction, time_map: TimeMap) -> Fraction:
+def _of_whole_beats(beat: int, room: Fraction, metre: Metre) -> Fraction:
     """Give the longest piece that begins on a beat and has a value of its own."""
-    per_bar, quarters = time_map.beats_per_bar, time_map.quarters_per_beat
-    if room == Fraction(3, 2) and not time_map.is_compound:
+    per_bar, quarters = metre.beats_per_bar, metre.quarters_per_beat
+    if room == Fraction(3, 2) and not metre.is_compound:
         return room
     for count in range(int(room), 0, -1):
         value = value_of(count * quarters)
@@ -154,22 +159,22 @@ def _of_whole_beats(beat: int, room: Fraction, time_map: TimeMap) -> Fraction:
     return ONE
 
 
-def _inside_beat(part: Fraction, room: Fraction, time_map: TimeMap) -> Fraction:
+def _inside_beat(part: Fraction, room: Fraction, metre: Metre) -> Fraction:
     """Give the longest piece inside a beat that stands where its value may."""
-    quarters = time_map.quarters_per_beat
-    if value_of(room * quarters) is not None and _may_stand(part, room, time_map):
+    quarters = metre.quarters_per_beat
+    if value_of(room * quarters) is not None and _may_stand(part, room, metre):
         return room
     steps = sorted({Fraction(k, d) for d in (2, 3, 4, 6, 8, 12) for k in range(1, d)}, reverse=True)
     for step in steps:
         fits = step < room and value_of(step * quarters) is not None
-        if fits and _may_stand(part, step, time_map):
+        if fits and _may_stand(part, step, metre):
             return step
     return room
 
 
-def _may_stand(part: Fraction, length: Fraction, time_map: TimeMap) -> bool:
+def _may_stand(part: Fraction, length: Fraction, metre: Metre) -> bool:
     """Tell whether a value may begin at a part of the beat: triplets on their own multiples."""
-    if time_map.is_compound:
+    if metre.is_compound:
         return True
     if length.denominator % 3:
         return part.denominator % 3 != 0  # inside a triplet everything counts in thirds
@@ -230,8 +235,8 @@ def bars_of(
 def _rests(start: Fraction, end: Fraction, bar: Fraction, time_map: TimeMap) -> list[Moment]:
     """Fill a gap with rests."""
     made = []
-    for rest in fill_with_rests(start, end, bar, time_map):
-        at = rest.onset_beats
+    for rest in fill_with_rests(start - bar, end - bar, time_map.metre):
+        at = bar + rest.onset_beats
         for value in split_length(rest.duration_beats * time_map.quarters_per_beat):
             length = value.quarters / time_map.quarters_per_beat
             made.append(Moment(at, length, value))
@@ -262,7 +267,8 @@ def _tied(
     onset: Fraction, until: Fraction, notes: tuple[Note, ...], time_map: TimeMap
 ) -> Iterator[Moment]:
     at = onset
-    for step in pieces_of(onset, until - onset, time_map):
+    bar = onset // time_map.beats_per_bar * time_map.beats_per_bar
+    for step in pieces_of(onset - bar, until - onset, time_map.metre):
         for value in split_length(step * time_map.quarters_per_beat):
             length = value.quarters / time_map.quarters_per_beat
             yield Moment(at, length, value, notes, at > onset, at + length < until)

@@ -1,5 +1,7 @@
 """Scales, keys and the names of degrees."""
 
+from dataclasses import dataclass
+
 from juxtanote.core.theory.keys import key_of, known_key
 from juxtanote.core.theory.pitch import LETTER_SEMITONES, SHARP_NAMES
 
@@ -56,6 +58,34 @@ def spell_in_key(midi: float, key: str) -> str:
     if shift not in _SIGNS:  # a third sign is needed: nobody writes that
         return SHARP_NAMES[round(midi) % 12]
     return letter + _SIGNS[shift]
+
+
+@dataclass(frozen=True, slots=True)
+class SpelledPitch:
+    """A pitch as it is written: its letter, semitones beside that, and the octave of the letter."""
+
+    step: str
+    alter: int
+    octave: int
+
+    @property
+    def place(self) -> int:
+        """Its place on a staff: letters counted from C0."""
+        return 7 * self.octave + _LETTERS.index(self.step)
+
+
+def spell_pitch(midi: int, key: str) -> SpelledPitch:
+    """Spell a pitch in a key, with its octave (C4 is 60).
+
+    Examples
+    --------
+    >>> spell_pitch(59, "G♭ major")
+    SpelledPitch(step='C', alter=-1, octave=4)
+    """
+    name = spell_in_key(midi, key)
+    signs = name[1:]
+    alter = signs.count("♯") - signs.count("♭") + 2 * signs.count("𝄪")
+    return SpelledPitch(name[0], alter, (midi - alter) // 12 - 1)
 
 
 def degree_name(midi: float, tonic: int) -> str:
