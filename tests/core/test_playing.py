@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from juxtanote.core.audio.player import CEILING_DB, LoopPlayer, SpeedStep
+from juxtanote.core.audio.player import CEILING_DB, Clicked, LoopPlayer, SpeedStep
 from juxtanote.core.audio.stretch import PassStretcher, map_pass, stretch_whole
 from juxtanote.core.units import db_to_amplitude
 from tests.sounds import sine
@@ -206,6 +206,77 @@ class TestLoopPlayer(unittest.TestCase):
             self.assertGreater(float(np.abs(out[0, at : at + 800]).max()), 0.05)
         self.assertEqual(float(np.abs(out[0, 10_000:20_000]).max()), 0.0)
         self.assertIsNone(self.player.position_at(100))
+
+    def test_counts_run_on_into_the_beats_of_the_phrase(self) -> None:
+        """The gap from the last count to the next beat of the phrase is one beat, at any speed."""
+        beats = np.array([[0.6 * k, float(k % 4 == 0)] for k in range(12)])
+        self.player.set_recording(np.zeros((2, 8 * RATE), dtype=np.float32))
+        for start, speed in ((0.4, 1.0), (1.2, 0.5), (1.79, 1.25), (2.0, 0.75)):
+            self.player.stop()
+            self.player.click, self.player.count_in_beats = True, 3
+            self.player.set_beats(beats)
+            self.player.set_speed(speed)
+            self.player.set_loop(start, start + 2.4)
+            self.player.play()
+            out = np.abs(self._render(int(5.0 * RATE))[0])
+            loud = np.flatnonzero(out > 0.05)
+            struck = loud[np.diff(loud, prepend=-RATE) > RATE // 10] / RATE
+            gaps = np.diff(struck[:6])
+            with self.subTest(start=start, speed=speed):
+                np.testing.assert_allclose(gaps, 0.6 / speed, atol=0.004)
+
+    def test_a_breath_and_a_count_before_every_pass(self) -> None:
+        self.player.set_recording(np.full((2, 4 * RATE), 0.5, dtype=np.float32))
+        self.player.set_beats(np.array([[0.5 * k, float(k % 4 == 0)] for k in range(8)]))
+        self.player.count_in_beats, self.player.counts_each_pass = 1, True
+        self.player.breath_beats = 2
+        self.player.set_loop(0.5, 1.5)
+        self.player.play()
+        out = np.abs(self._render(int(4.0 * RATE))[0])
+        # count 0.5, pass 1.0, breath 1.0 silent, count 0.5, pass 1.0
+        quiet = out[int(1.55 * RATE) : int(2.45 * RATE)]
+        self.assertEqual(float(quiet.max()), 0.0)
+        self.assertGreater(float(out[int(3.1 * RATE) : int(3.9 * RATE)].min()), 0.0)
+        self.assertEqual(self.player.passes_done, 2)
+
+    def test_it_waits_between_passes_until_asked(self) -> None:
+        self.player.set_recording(np.full((2, 4 * RATE), 0.5, dtype=np.float32))
+        self.player.waits_each_pass = True
+        self.player.set_loop(0.0, 0.5)
+        self.player.play()
+        out = np.abs(self._render(RATE)[0])
+        self.assertEqual(float(out[int(0.6 * RATE) :].max()), 0.0)
+        self.assertTrue(self.player.is_waiting)
+        self.player.play()
+        self.assertGreater(float(np.abs(self._render(RATE // 4)[0]).max()), 0.0)
+
+    def test_where_the_click_falls(self) -> None:
+        self.player.set_recording(np.zeros((2, 8 * RATE), dtype=np.float32))
+        self.player.set_beats(np.array([[0.5 * k, float(k % 4 == 0)] for k in range(16)]))
+        self.player.click = True
+        wanted = {
+            Clicked.EVERY: [0.0, 0.5, 1.0, 1.5, 2.0, 2.5, 3.0, 3.5],
+            Clicked.BACK: [0.5, 1.5, 2.5, 3.5],
+            Clicked.OFF: [0.25, 0.75, 1.25, 1.75, 2.25, 2.75, 3.25, 3.75],
+            Clicked.OTHER_BARS: [0.0, 0.5, 1.0, 1.5],
+        }
+        for clicked, times in wanted.items():
+            self.player.stop()
+            self.player.seek(0.0)
+            self.player.clicked = clicked
+            self.player.play()
+            loud = np.flatnonzero(np.abs(self._render(4 * RATE)[0]) > 0.05)
+            struck = loud[np.diff(loud, prepend=-RATE) > RATE // 20] / RATE
+            np.testing.assert_allclose(struck, times, atol=0.004, err_msg=clicked.value)
+
+    def test_sides_apart(self) -> None:
+        self.player.set_recording(np.full((2, RATE), 0.2, dtype=np.float32))
+        self.player.set_tab(np.full(RATE, -0.3, dtype=np.float32), 0.0)
+        self.player.sides_apart = True
+        self.player.play()
+        left, right = self._render(RATE // 2)
+        self.assertGreater(float(left[RATE // 4]), 0.0)
+        self.assertLess(float(right[RATE // 4]), 0.0)
 
     def test_the_click_falls_on_the_beat_at_any_speed(self) -> None:
         self.player.set_recording(np.zeros((2, 4 * RATE), dtype=np.float32))

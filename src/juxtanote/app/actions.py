@@ -66,6 +66,8 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("only_recording", "Hear only the &recording", "Alt+1", "Balance to the recording", "Play"),
     ActionSpec("both", "Hear &both", "Alt+2", "Balance in the middle", "Play"),
     ActionSpec("only_tab", "Hear only the &tab", "Alt+3", "Balance to the rendered tab", "Play"),
+    ActionSpec("apart", "Recording left, tab ri&ght", "Alt+4", "One on each side, or both in the middle", "Play"),
+    ActionSpec("hard_spot", "Next &hard spot", "Shift+K", "Loop the hardest bars of the phrase", "Play", ("sound", "phrase", "notes")),
     ActionSpec("click", "&Click", "K", "Click on every beat", "Play"),
     ActionSpec("next_phrase", "&Next phrase", "PgDown", "Go to the next phrase", "Phrase", ("phrase",)),
     ActionSpec("previous_phrase", "&Previous phrase", "PgUp", "Go to the phrase before", "Phrase", ("phrase",)),
@@ -155,6 +157,7 @@ IN_THE_HAND = (
     ("Sheet", "click, drag", "select; move onset or end"),
     ("Sheet", "wheel", "along; with Ctrl zoom"),
     ("Findings", "Return", "loop the spot"),
+    ("Anywhere", "Z held", "the other of recording and tab"),
     ("Anywhere", "Tab, Space, Return", "go on; press it"),
 )
 """Keys and gestures that belong to one widget: for the list of keys."""

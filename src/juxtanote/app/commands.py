@@ -39,6 +39,8 @@ class Commands:
             "only_recording": lambda: transport.set_balance(-1.0),
             "both": lambda: transport.set_balance(0.0),
             "only_tab": lambda: transport.set_balance(1.0),
+            "apart": lambda: transport.set_apart(not transport.player.sides_apart),
+            "hard_spot": lambda: self._window.check.next_hard_spot(),
             "click": lambda: transport.set_click(not transport.player.click),
             "next_phrase": lambda: self._step_phrase(1),
             "previous_phrase": lambda: self._step_phrase(-1),

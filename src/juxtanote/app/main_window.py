@@ -213,6 +213,7 @@ class MainWindow(QMainWindow):
         desk.told.connect(self.tell)
         desk.finding_chosen.connect(self._update_actions)
         self.tasks.tab_rendered.connect(desk.show_tab)
+        desk.show_tab(self.tasks.rendered)
         self._bind(desk.waive_button, "waive")
         self._bind(desk.mend_button, "mend")
         return desk
@@ -295,7 +296,7 @@ class MainWindow(QMainWindow):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """A key whose action cannot be done here says why; the rest is left to Qt."""
-        if event is None:
+        if event is None or self._swaps(event, on=True):
             return
         if event.key() == Qt.Key.Key_Escape and HEAR in self._built:
             self.hear.strip.forget_mark()
@@ -308,6 +309,19 @@ class MainWindow(QMainWindow):
                     event.accept()
                     return
         super().keyPressEvent(event)
+
+    def _swaps(self, event: QKeyEvent, *, on: bool) -> bool:
+        """Let the other of recording and tab be heard while Z is held."""
+        if event.key() != Qt.Key.Key_Z or event.modifiers() != Qt.KeyboardModifier.NoModifier:
+            return False
+        if not event.isAutoRepeat():
+            self.transport.swap(on)
+        event.accept()
+        return True
+
+    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and not self._swaps(event, on=False):
+            super().keyReleaseEvent(event)
 
     def _connect(self) -> None:
         self.header.desk_chosen.connect(self.show_desk)

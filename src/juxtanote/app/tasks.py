@@ -64,6 +64,9 @@ class Tasks(QObject):
         super().__init__(parent)
         self._document, self._transport, self._runner = document, transport, runner
         self._results = results
+        self.rendered: Rendered | None = (
+            None  # of the current phrase, for desks that are built later
+        )
         self._rendered_for: tuple[object, ...] = ()
         self._render_timer = QTimer(self)
         self._render_timer.setSingleShot(True)
@@ -554,7 +557,7 @@ class Tasks(QObject):
                 self._rendered_for = (None,)
                 self._rendering.forget()
                 self._transport.player.set_tab(None)
-                self.tab_rendered.emit(None)
+                self._show_rendered(None)
             return
         around = lesson.context(phrase)
         span = (phrase.start_s, phrase.end_s)
@@ -564,12 +567,18 @@ class Tasks(QObject):
         ):
             return
         self._rendered_for = key
-        ticket = self._document.ticket(phrase)
+        ticket, sound = self._document.ticket(phrase), self._document.sound
 
         def work(progress: Progress) -> object:
+            from juxtanote.core.synth.match import matched
             from juxtanote.core.synth.render import render_phrase
 
-            return render_phrase(phrase, lesson, RATE, progress)
+            rendered = render_phrase(phrase, lesson, RATE, progress)
+            begin, end = (int(s * sound.sample_rate) for s in (phrase.start_s, phrase.end_s))
+            if phrase.is_variant or sound.sample_rate != RATE:
+                return rendered
+            beside = matched(rendered.audio, sound.audio[:, begin:end], RATE)
+            return replace(rendered, audio=beside)
 
         self._rendering.ask(work, lambda rendered: self._on_rendered(ticket, rendered))  # type: ignore[arg-type]
 
@@ -579,7 +588,11 @@ class Tasks(QObject):
             return
         if began is not None and now.ident == began.ident and now.notes is began.notes:
             self._transport.player.set_tab(rendered.audio, rendered.start_s)
-            self.tab_rendered.emit(rendered)
+            self._show_rendered(rendered)
+
+    def _show_rendered(self, rendered: "Rendered | None") -> None:
+        self.rendered = rendered
+        self.tab_rendered.emit(rendered)
 
 
 def with_cuts(lesson: Lesson, cuts: "list[Cut]") -> Lesson:

@@ -14,6 +14,7 @@ from juxtanote.app.look.theme import SMALL, px
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.desk import Desk, News
 from juxtanote.app.widgets.parts import heading, soft, strong
+from juxtanote.core.checks.difficulty import difficulty_of, hardest
 from juxtanote.core.score import edits
 
 if TYPE_CHECKING:
@@ -22,6 +23,7 @@ if TYPE_CHECKING:
 
 UNWRITTEN_S = 0.4  # how long a note that is not written is looped
 AROUND_S = 0.35
+SAME_S = 0.03
 
 
 class CheckDesk(Desk):
@@ -183,6 +185,26 @@ class CheckDesk(Desk):
         start, end = max(first - AROUND_S, 0.0), last + AROUND_S
         self._transport.set_loop(start, end)
         self._transport.play()
+
+    def next_hard_spot(self) -> None:
+        """Loop the hardest bar of the phrase; asked again, the next of the three hardest."""
+        phrase = self._document.phrase
+        bars = (
+            difficulty_of(phrase, self._document.context, self._transport.speed) if phrase else ()
+        )
+        worst = [bar for bar in hardest(bars) if bar.figure > 0.0]
+        if phrase is None or not worst:
+            self.told.emit(labels.NO_SPOTS)
+            return
+        loop = self._transport.loop_s
+        starts = [max(bar.start_s, phrase.start_s) for bar in worst]
+        here = next((k for k, s in enumerate(starts) if loop and abs(loop[0] - s) < SAME_S), -1)
+        bar = worst[(here + 1) % len(worst)]
+        self._transport.set_loop(starts[(here + 1) % len(worst)], min(bar.end_s, phrase.end_s))
+        inside = [n.ident for n in phrase.notes if bar.start_s - SAME_S <= n.onset_s < bar.end_s]
+        self._document.select(tuple(inside))
+        name = bar.bar if bar.bar >= 1 else "before 1"
+        self.told.emit(labels.AT_SPOT.format(bar=name, figure=bar.figure, why=labels.why_hard(bar)))
 
     def waive(self) -> None:
         """Let the finding pass, or take it back."""

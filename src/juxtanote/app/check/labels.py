@@ -1,5 +1,7 @@
 """What a person reads on the Check desk."""
 
+from juxtanote.core.checks.difficulty import BarDifficulty, Demand
+
 FINDINGS = "Findings"
 HINT = "worst first · Return loops the spot"
 WAIVE, TAKE_BACK = "Let it pass (W)", "Take it back (W)"
@@ -16,3 +18,21 @@ NO_PHRASE = "No phrase is cut yet. Go to the Hear desk (F1) and drag over the re
 NONE_WAIVED = "Nothing was let pass in this phrase."
 MEND = "Mend (Shift+W)"
 NO_MEND = "This finding is yours to judge: the program would change nothing."
+HARD = "how hard, 0 to 10"
+HARD_HINT = "each bar at the speed that is set, and what makes it so"
+DEMANDS = {
+    Demand.SPEED: "{:g} strokes a second", Demand.JUMP: "hand moves {:g} mm a second",
+    Demand.STRETCH: "stretch of {:g} mm", Demand.CROSSING: "skips strings",
+    Demand.TECHNIQUE: "techniques",
+}  # fmt: skip
+SHORT_DEMANDS = {
+    Demand.SPEED: "fast", Demand.JUMP: "jump", Demand.STRETCH: "stretch", Demand.CROSSING: "skips",
+    Demand.TECHNIQUE: "techniques",
+}  # fmt: skip
+NO_SPOTS = "This phrase has no bar that is hard."
+AT_SPOT = "Bar {bar} loops: {figure:g} of 10, {why}. Shift+K goes to the next hard one."
+
+
+def why_hard(bar: BarDifficulty) -> str:
+    """Say what makes a bar hard, heaviest first."""
+    return ", ".join(DEMANDS[s.demand].format(s.size) for s in bar.shares[:3]) or "nothing"

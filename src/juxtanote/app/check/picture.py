@@ -19,6 +19,7 @@ from juxtanote.app.document import Document
 from juxtanote.app.look.theme import SMALL, TEXT, colour, font, pen
 from juxtanote.app.sheet.geometry import pitch_range
 from juxtanote.app.transport.controller import Transport
+from juxtanote.core.checks.difficulty import difficulty_of, hardest
 from juxtanote.core.checks.findings import Finding
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import SLURS, Note
@@ -27,7 +28,8 @@ from juxtanote.core.synth.render import written_curve
 from juxtanote.core.theory.pitch import pitch_name
 
 LEFT, RIGHT = 44, 16
-LOUD_HEIGHT, WAVE_HEIGHT = 92, 46
+LOUD_HEIGHT, WAVE_HEIGHT, HARD_HEIGHT = 84, 42, 58
+MOST_HARD, LABEL_HEIGHT = 10.0, 18.0
 HATCH_CENTS = 18.0
 
 
@@ -47,6 +49,8 @@ class GapPicture(QWidget):
         self.setAccessibleName("Heard over written")
         self._picture: QPixmap | None = None
         transport.moved.connect(self._on_moved)
+        transport.settings_changed.connect(self._on_speed)
+        self._speed = transport.speed
 
     def show_tab(self, audio: NDArray[np.float32] | None, sample_rate: int) -> None:
         """Show the rendered tab's waveform."""
@@ -61,6 +65,12 @@ class GapPicture(QWidget):
     def _on_moved(self, _: float) -> None:
         if self.isVisible():
             self.update()
+
+    def _on_speed(self) -> None:
+        """How hard it is depends on the speed."""
+        if self.isVisible() and self._transport.speed != self._speed:
+            self._speed = self._transport.speed
+            self.renew()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
@@ -111,14 +121,16 @@ class GapPicture(QWidget):
         picture.fill(Qt.GlobalColor.transparent)
         painter = QPainter(picture)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        height = self.height() - 34 - LOUD_HEIGHT - 2 * WAVE_HEIGHT - 44
+        height = self.height() - 34 - LOUD_HEIGHT - HARD_HEIGHT - 2 * WAVE_HEIGHT - 44
         pitch = QRectF(LEFT, 30, self.width() - LEFT - RIGHT, height)
         loud = QRectF(LEFT, pitch.bottom() + 30, pitch.width(), LOUD_HEIGHT - 24)
         self._paint_words(painter, pitch, loud)
         self._paint_beats(painter, phrase, pitch.top(), loud.bottom())
         self._paint_pitch(painter, phrase, pitch)
         self._paint_loudness(painter, phrase, loud)
-        waves = QRectF(LEFT, loud.bottom() + 14, pitch.width(), WAVE_HEIGHT)
+        hard = QRectF(LEFT, loud.bottom() + 22, pitch.width(), HARD_HEIGHT - 22)
+        self._paint_difficulty(painter, phrase, hard)
+        waves = QRectF(LEFT, hard.bottom() + 14, pitch.width(), WAVE_HEIGHT)
         self._paint_waves(painter, phrase, waves)
         painter.end()
         return picture
@@ -285,6 +297,34 @@ class GapPicture(QWidget):
             painter.setPen(QPen(colour("written"), 2))
             y = area.bottom() - 18.0 / 27.0 * area.height()
             painter.drawLine(QPointF(x - 3, y), QPointF(x + 10, y))
+
+    def _paint_difficulty(self, painter: QPainter, phrase: Phrase, area: QRectF) -> None:
+        """Draw a block for each bar, as high as it is hard, with its figure and what makes it so."""
+        painter.setFont(font(TEXT, 600))
+        painter.setPen(colour("ink"))
+        painter.drawText(QPointF(LEFT, area.top() - 6), labels.HARD)
+        painter.setFont(font(SMALL))
+        painter.setPen(colour("soft"))
+        hint = QRectF(LEFT, area.top() - 19, area.width(), 16)
+        painter.drawText(hint, int(Qt.AlignmentFlag.AlignRight), labels.HARD_HINT)
+        painter.setPen(pen("rule", 1))
+        painter.drawLine(area.bottomLeft(), area.bottomRight())
+        bars = difficulty_of(phrase, self._document.context, self._transport.speed)
+        worst = hardest(bars)
+        for bar in bars:
+            left, right = self.x_of(bar.start_s), self.x_of(bar.end_s)
+            high = max(bar.figure / MOST_HARD * area.height(), 1.5)
+            block = QRectF(left + 1, area.bottom() - high, right - left - 2, high)
+            painter.fillRect(block, colour("doubt" if bar in worst else "soft", 90))
+            words = f"{bar.figure:g}"
+            if bar.shares:
+                longer = f"{words}  {labels.SHORT_DEMANDS[bar.shares[0].demand]}"
+                fits = painter.fontMetrics().horizontalAdvance(longer) < block.width() - 8
+                words = longer if fits else words
+            painter.setPen(colour("ink"))
+            inside = high > LABEL_HEIGHT
+            y = area.bottom() - (5.0 if inside else high + 4.0)
+            painter.drawText(QPointF(left + 6, y), words)
 
     def _paint_waves(self, painter: QPainter, phrase: Phrase, area: QRectF) -> None:
         for row, (name, hue) in enumerate(((labels.RECORDING, "heard"), (labels.TAB, "written"))):

@@ -92,8 +92,13 @@ class Transport(QObject):
     # Steering
 
     def toggle(self) -> None:
-        """Play or pause."""
-        self.pause() if self.is_playing else self.play()
+        """Play or pause; what waits for the next pass goes on."""
+        if self.player.is_waiting:
+            self.player.play()
+        elif self.is_playing:
+            self.pause()
+        else:
+            self.play()
 
     def play(self) -> None:
         """Start from the playhead."""
@@ -139,6 +144,16 @@ class Transport(QObject):
         """Mix recording and tab."""
         self._balance = float(np.clip(balance, -1.0, 1.0))
         self.player.set_balance(self._balance)
+        self.settings_changed.emit()
+
+    def swap(self, on: bool) -> None:
+        """While held, let the other of recording and tab be heard alone: the one that is not louder."""
+        other = -1.0 if self._balance > 0.0 else 1.0
+        self.player.set_balance(other if on else self._balance)
+
+    def set_apart(self, on: bool) -> None:
+        """Put the recording on the left and the tab on the right, or both in the middle."""
+        self.player.sides_apart = on
         self.settings_changed.emit()
 
     def set_level(self, level: float) -> None:

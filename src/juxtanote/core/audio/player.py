@@ -7,6 +7,7 @@ from, so that the playhead can be drawn where the sound is, not where the mixing
 import threading
 from collections import deque
 from dataclasses import dataclass
+from enum import Enum
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +17,7 @@ from juxtanote.core.audio.stretch import PassMap, PassStretcher, map_pass
 SLOWEST, FASTEST = 0.25, 1.25
 CEILING_DB = -3.0
 CLICK_S = 0.03
+ON_BEAT_S = 0.03  # a place so near to a beat is on it
 CROSSFADE = 512  # samples over which a change of speed or attacks is faded
 
 
@@ -25,6 +27,24 @@ class SpeedStep:
 
     speed: float
     repeats: int
+
+
+class Clicked(Enum):
+    """On which beats the click sounds."""
+
+    EVERY = "every beat"
+    BACK = "two and four"
+    OFF = "off the beat"
+    OTHER_BARS = "every other bar"
+
+
+@dataclass(slots=True)
+class _Lead:
+    """What comes before a pass: silence and counts, in output samples."""
+
+    clicks: tuple[int, ...] = ()
+    length: int = 0
+    left: int = 0
 
 
 class Sources:
@@ -81,11 +101,17 @@ class LoopPlayer:
         self._balance = 0.0
         self._level = 0.25
         self.click = False
+        self.clicked = Clicked.EVERY
         self.count_in_beats = 0
+        self.counts_each_pass = False
+        self.breath_beats = 0  # silence between passes
+        self.waits_each_pass = False  # until it is asked to play on
+        self.is_waiting = False
+        self.sides_apart = False  # recording on the left, tab on the right
         self._stretcher: PassStretcher | None = None
         self._resume = 0
         self._pass_number = 0
-        self._count_in_left = 0
+        self._lead = _Lead()
         self._out = 0
         self._history: deque[_Stretch] = deque(maxlen=4000)
         self.is_playing = False
@@ -191,15 +217,16 @@ class LoopPlayer:
         """Start, counting in if asked."""
         with self._lock:
             if self.is_playing:
+                self.is_waiting = False
                 return
-            self.is_playing = True
-            self._count_in_left = self.count_in_beats * self._beat_samples()
+            self.is_playing, self.is_waiting = True, False
+            self._lead = self._lead_to(self._input_position(), self.count_in_beats)
 
     def stop(self) -> None:
         """Pause where the sound is."""
         with self._lock:
-            self.is_playing = False
-            self._count_in_left = 0
+            self.is_playing, self.is_waiting = False, False
+            self._lead = _Lead()
 
     def seek(self, seconds: float) -> None:
         """Go to a time; inside a loop the loop goes on from there."""
@@ -245,9 +272,9 @@ class LoopPlayer:
         with self._lock:
             filled = 0
             while self.is_playing and filled < count:
-                made = self._next_piece(count - filled)
+                made = None if self.is_waiting else self._next_piece(count - filled)
                 if made is None:
-                    self.is_playing = False
+                    self.is_playing = self.is_waiting
                     break
                 out[:, filled : filled + made.shape[1]] = made
                 filled += made.shape[1]
@@ -256,7 +283,7 @@ class LoopPlayer:
 
     def _next_piece(self, count: int) -> NDArray[np.float32] | None:
         """Render up to `count` samples of the count-in or the pass; None at the end."""
-        if self._count_in_left > 0:
+        if self._lead.left > 0:
             return self._count_in(count)
         stretcher = self._current()
         if stretcher is None:
@@ -271,7 +298,10 @@ class LoopPlayer:
         )
         gain_recording = min(1.0, 1.0 - self._balance)
         gain_tab = min(1.0, 1.0 + self._balance)
-        mixed = gain_recording * block[:2] + gain_tab * block[2]
+        if self.sides_apart:
+            mixed = np.stack([gain_recording * block[:2].mean(axis=0), gain_tab * block[2]])
+        else:
+            mixed = gain_recording * block[:2] + gain_tab * block[2]
         if self.click:
             mixed = mixed + self._clicks(stretcher.plan, begin, length)
         if stretcher.left == 0:
@@ -301,10 +331,13 @@ class LoopPlayer:
     def _end_pass(self) -> None:
         self._stretcher = None
         self._pass_number += 1
-        if self._loop is not None:
-            self._resume = self._loop[0]
-        else:
+        if self._loop is None:
             self._resume = self._sources.shape[1]
+            return
+        self._resume = self._loop[0]
+        self.is_waiting = self.waits_each_pass
+        counted = self.count_in_beats if self.counts_each_pass else 0
+        self._lead = self._lead_to(self._resume, counted, self.breath_beats)
 
     def _current(self) -> PassStretcher | None:
         """Give the pass under way, starting one where none is."""
@@ -350,37 +383,78 @@ class LoopPlayer:
 
     # Click
 
-    def _beat_samples(self) -> int:
-        """Give the length of a beat at the present speed."""
-        if len(self._beats) < 2:
-            return int(0.5 * self.sample_rate / self._step_speed())
-        here = self._input_position() / self.sample_rate
-        index = int(np.clip(np.searchsorted(self._beats[:, 0], here), 1, len(self._beats) - 1))
-        length = self._beats[index, 0] - self._beats[index - 1, 0]
-        return max(int(length * self.sample_rate / self._step_speed()), self.sample_rate // 10)
+    def _beat_near(self, position: int) -> tuple[float, float]:
+        """Give the beat at or before a place, and the length of a beat there; in samples of the input."""
+        times = self._beats[:, 0] * self.sample_rate
+        if len(times) < 2:
+            return float(position), 0.5 * self.sample_rate
+        index = (
+            int(np.searchsorted(times, position + ON_BEAT_S * self.sample_rate, side="right")) - 1
+        )
+        low = int(np.clip(index, 0, len(times) - 2))
+        length = float(times[low + 1] - times[low])
+        beat = float(times[index]) if index >= 0 else float(times[0]) - length * np.ceil(
+            (times[0] - position) / length
+        )  # fmt: skip
+        if index == len(times) - 1:
+            beat += length * np.floor((position - beat) / length)
+        return beat, length
+
+    def _lead_to(self, position: int, counted: int, breath: int = 0) -> _Lead:
+        """Plan what comes before playing from a place: a breath, and counts up to the beat it is on.
+
+        The last count is the beat at or before the place where that is not the place itself, so that
+        what is played falls in with what is counted.
+        """
+        if not counted and not breath:
+            return _Lead()
+        beat, length = self._beat_near(position)
+        into = max(position - beat, 0.0)
+        if into < ON_BEAT_S * self.sample_rate:
+            into = 0.0
+        speed = self._step_speed()
+        first = counted * length if into == 0.0 else into + (counted - 1) * length
+        total = round((first if counted else 0.0) / speed) + round(breath * length / speed)
+        clicks = tuple(total - round((first - k * length) / speed) for k in range(counted))
+        return _Lead(clicks, total, total)
 
     def _count_in(self, count: int) -> NDArray[np.float32]:
-        beat = self._beat_samples()
-        total = self.count_in_beats * beat
-        begin = max(total - self._count_in_left, 0)
-        length = min(count, self._count_in_left)
+        lead = self._lead
+        begin = lead.length - lead.left
+        length = min(count, lead.left)
         piece = np.zeros((2, length), dtype=np.float32)
-        for number in range(self.count_in_beats):
-            sound = self._click_high if number == 0 else self._click_low
-            _add_at(piece, sound, number * beat - begin)
+        for number, at in enumerate(lead.clicks):
+            _add_at(piece, self._click_low if number else self._click_high, at - begin)
         self._history.append(_Stretch(self._out_now(count, length), length, None, 0, 0))
-        self._count_in_left -= length
+        lead.left -= length
         return piece
 
     def _clicks(self, plan: PassMap, begin: int, length: int) -> NDArray[np.float32]:
         piece = np.zeros((2, length), dtype=np.float32)
-        samples = self._beats[:, 0] * self.sample_rate
-        inside = (samples >= plan.start) & (samples < plan.end)
-        for (_, first), position in zip(self._beats[inside], samples[inside], strict=True):
+        for seconds, first in self._clicked_beats():
+            position = seconds * self.sample_rate
+            if not plan.start <= position < plan.end:
+                continue
             at = int(round(float(plan.to_output(float(position))))) - begin
             if -self.sample_rate < at < length:
                 _add_at(piece, self._click_high if first else self._click_low, at)
         return piece
+
+    def _clicked_beats(self) -> NDArray[np.float64]:
+        """Give the rows (seconds, 1 for the high click) that the click sounds on."""
+        if self.clicked is Clicked.EVERY or len(self._beats) < 2:
+            return self._beats
+        ones = np.flatnonzero(self._beats[:, 1] > 0)
+        if self.clicked is Clicked.OFF:
+            middles = 0.5 * (self._beats[1:, 0] + self._beats[:-1, 0])
+            return np.stack([middles, np.zeros(len(middles))], axis=1)
+        bars = np.searchsorted(ones, np.arange(len(self._beats)), side="right")
+        if self.clicked is Clicked.OTHER_BARS:
+            return np.asarray(self._beats[bars % 2 == 1])
+        starts = np.concatenate([[0], ones])
+        inside = np.arange(len(self._beats)) - starts[bars]
+        level = np.stack([self._beats[:, 0], np.zeros(len(self._beats))], axis=1)
+        return np.asarray(level[inside % 2 == 1])
 
 
 def _add_at(piece: NDArray[np.float32], sound: NDArray[np.float32], at: int) -> None:
