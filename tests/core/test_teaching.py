@@ -13,10 +13,17 @@ import soundfile
 from juxtanote.cli import main
 from juxtanote.core.align.gap import measure_gap
 from juxtanote.core.audio.sound import Sound
-from juxtanote.core.checks.findings import find_problems, in_order
+from juxtanote.core.checks.findings import (
+    as_checked,
+    checked_on,
+    find_problems,
+    findings_csv,
+    in_order,
+)
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.csv_notes import read_rows
 from juxtanote.core.formats.lesson_file import save_lesson
+from juxtanote.core.formats.lesson_json import lesson_from_text, lesson_text
 from juxtanote.core.handing_out import SUFFIXES, Wish, hand_out
 from juxtanote.core.practice.care import needs_break
 from juxtanote.core.practice.log import add_practice, daily_points, name_of
@@ -24,6 +31,7 @@ from juxtanote.core.practice.plan import joined_chunks, speed_steps
 from juxtanote.core.score import edits
 from juxtanote.core.score.kept import Kept, StepPlan
 from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.limits import Limits
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.rhythm import write_phrase
 from juxtanote.core.synth.render import render_phrase
@@ -318,3 +326,44 @@ class TestCommandLine(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class TestHowStrict(unittest.TestCase):
+    def test_a_lesson_has_its_own_limits(self) -> None:
+        lesson = small_lesson()
+        note = lesson.phrases[0].notes[0]
+        off = replace(note, heard=replace(note.heard, midi=note.heard.midi + 0.5))
+        notes = (off, *lesson.phrases[0].notes[1:])
+        lesson = lesson.with_phrase(replace(lesson.phrases[0], notes=notes))
+        found = find_problems(lesson.phrases[0], lesson)
+        self.assertIn(f"pitch:{note.ident}", [f.key for f in found])
+        loose = replace(lesson, limits=Limits(pitch_cents=80.0))
+        self.assertNotIn(
+            f"pitch:{note.ident}", [f.key for f in find_problems(loose.phrases[0], loose)]
+        )
+        self.assertEqual(lesson_from_text(lesson_text(loose)).limits, loose.limits)
+        with self.assertRaises(ValueError):
+            Limits(late_ms=0.0)
+
+    def test_a_phrase_is_checked_until_it_says_something_else(self) -> None:
+        lesson = small_lesson()
+        phrase = lesson.phrases[0]
+        self.assertEqual(checked_on(phrase, lesson), "")
+        lesson = replace(lesson, kept=as_checked(lesson.kept, phrase, "2026-11-26"))
+        again = lesson_from_text(lesson_text(lesson))
+        self.assertEqual(checked_on(again.phrases[0], again), "2026-11-26")
+        edited = lesson.with_phrase(replace(phrase, notes=phrase.notes[:-1]))
+        self.assertEqual(checked_on(edited.phrases[0], edited), "")
+
+    def test_findings_as_csv(self) -> None:
+        import csv
+
+        lesson = small_lesson()
+        phrase = lesson.phrases[0]
+        twice = replace(phrase.notes[0], ident=900)
+        lesson = lesson.with_phrase(phrase.with_notes([*phrase.notes, twice]))
+        found = find_problems(lesson.phrases[0], lesson)
+        rows = list(csv.DictReader(findings_csv(found, lesson.phrases[0], lesson).splitlines()))
+        self.assertEqual(len(rows), len(found))
+        self.assertIn("two notes on one string", [row["finding"] for row in rows])
+        self.assertEqual(float(rows[0]["onset_s"]), round(found[0].onset_s, 3))

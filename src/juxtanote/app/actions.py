@@ -144,6 +144,8 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("zoom_all", "Show &all", "Ctrl+0", "Show the whole phrase or recording", "View"),
     ActionSpec("waive", "&Waive the finding, or take it back", "W", "Let this finding pass", "View", ("check", "finding")),
     ActionSpec("mend", "&Mend as it sounds", "Shift+W", "Write what the finding says that sounds", "View", ("check", "finding")),
+    ActionSpec("limits", "How &strict…", "Ctrl+Shift+L", "From where on a difference is a finding", "View"),
+    ActionSpec("save_findings", "Write &findings…", "Ctrl+Shift+W", "The findings of this phrase as CSV", "View", ("phrase", "notes")),
     ActionSpec("keys", "&Keys", "F12", "Every key on one page", "Help"),
     ActionSpec("care", "&Care for hands, ears and rights", "", "The cautions once more", "Help"),
     ActionSpec("about", "&About Juxtanote", "", "Version and licence", "Help"),

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox
 from juxtanote.app.desks import DESK_NAMES
 from juxtanote.app.files import Rescue
 from juxtanote.core.audio.sound import SUFFIXES
+from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.names import SUFFIX
 from juxtanote.core.score import edits
 
@@ -93,6 +94,37 @@ class Asking:
         form = AboutForm(self.document.lesson, self._window)
         if form.exec():
             self.document.change("Change what is said of the lesson", form.changed)
+
+    def ask_limits(self) -> None:
+        """Ask how strict the findings of this lesson are."""
+        from juxtanote.app.lesson_forms import LimitsForm
+
+        form = LimitsForm(self.document.lesson, self._window)
+        if form.exec():
+            self.document.change("Change how strict findings are", form.changed)
+
+    def save_findings(self) -> None:
+        """Ask where the findings of this phrase go, and write them."""
+        from juxtanote.core.audio.write import write_whole
+        from juxtanote.core.checks.findings import findings_csv
+
+        phrase, found = self.document.phrase, self._window.findings
+        if phrase is None or found.phrase is not phrase:
+            self._window.tell("The phrase is being checked: try again in a moment.")
+            return
+        name, _ = QFileDialog.getSaveFileName(
+            self._window, "Write findings", f"{phrase.name} findings.csv", "CSV (*.csv)"
+        )
+        if not name:
+            return
+        text = findings_csv(found.found, phrase, self.document.lesson)
+        path = Path(name if name.lower().endswith(".csv") else f"{name}.csv")
+        try:
+            write_whole(path, lambda partial: partial.write_text(text, encoding="utf-8"))
+        except (OSError, JuxtanoteError) as error:
+            self._window.complain(f"The findings could not be written: {error}")
+            return
+        self._window.tell(f"Wrote “{path.name}”: {len(found.found)} findings.")
 
     # Files
 

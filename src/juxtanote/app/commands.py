@@ -81,6 +81,7 @@ class Commands:
             "zoom_in": lambda: self._zoom(1.5), "zoom_out": lambda: self._zoom(1 / 1.5),
             "zoom_all": self._zoom_all, "waive": lambda: self._window.check.waive(),
             "mend": lambda: self._window.check.mend(),
+            "limits": ask.ask_limits, "save_findings": ask.save_findings,
             "keys": lambda: self._window.show_dialog("keys_dialog"),
             "care": lambda: self._window.show_dialog("care_dialog"),
             "about": lambda: self._window.show_dialog("about_dialog"),

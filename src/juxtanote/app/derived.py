@@ -38,6 +38,7 @@ class Findings(QObject):
         self.waived: list = []  # type: ignore[type-arg]  # those that were let pass
         self.in_order: list[str] = []
         self.listens = False
+        self.listened = False  # whether the sound was listened to for what was found
         self._ears = Ears()
         document.lesson_changed.connect(self._on_lesson_changed)
         document.phrase_changed.connect(self._timer.start)
@@ -62,7 +63,7 @@ class Findings(QObject):
         phrase, lesson = self._document.phrase, self._document.lesson
         if phrase is None:
             self._latest.forget()
-            self._show((None, [], [], []))
+            self._show((None, [], [], [], False))
             return
         sound, ears = (self._document.sound if self.listens else None), self._ears
 
@@ -78,7 +79,7 @@ class Findings(QObject):
         self.listens = on
 
     def _show(self, result: object) -> None:
-        self.phrase, self.found, self.waived, self.in_order = result  # type: ignore[misc]
+        self.phrase, self.found, self.waived, self.in_order, self.listened = result  # type: ignore[misc]
         self.changed.emit()
 
 
@@ -114,11 +115,12 @@ def _found(
 ) -> tuple:  # type: ignore[type-arg]
     from juxtanote.core.checks.findings import examine
 
+    listened = False
     checked = examine(phrase, lesson, part_of(progress, 0.0, 0.2))
     if sound is not None and phrase.notes and not phrase.is_variant:
         from juxtanote.core.checks.against_sound import with_second_ear
 
         evidence = ears.of(phrase, lesson, sound, part_of(progress, 0.2, 1.0))
         if evidence is not None:
-            checked = with_second_ear(checked, phrase, lesson, evidence)
-    return phrase, list(checked.found), list(checked.waived), list(checked.in_order)
+            checked, listened = with_second_ear(checked, phrase, lesson, evidence), True
+    return phrase, list(checked.found), list(checked.waived), list(checked.in_order), listened

@@ -15,7 +15,7 @@ from juxtanote.core.score.note import Note
 
 _ABOUT = (
     "title", "performer", "teacher", "notes", "key", "scale", "feel", "reference_cents", "chords",
-    "form_bars",
+    "form_bars", "limits",
 )  # fmt: skip
 
 

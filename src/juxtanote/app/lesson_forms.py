@@ -14,17 +14,19 @@ from PyQt6.QtWidgets import (
     QPlainTextEdit,
     QPushButton,
     QRadioButton,
+    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
 from juxtanote.app.forms import Form
 from juxtanote.app.look.theme import px
-from juxtanote.app.widgets.parts import soft
+from juxtanote.app.widgets.parts import number_box, soft
 from juxtanote.core.formats.importing import BARS, SECONDS, SOUND, START, ImportPlan
 from juxtanote.core.formats.read_score import ReadScore
 from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import ROLES, Lesson, Phrase
+from juxtanote.core.score.limits import Limits
 from juxtanote.core.theory.keys import SCALE_OF_MODE, read_key
 from juxtanote.core.theory.scales import SCALES
 
@@ -78,6 +80,37 @@ class AboutForm(Form):
             teacher=self.teacher.text().strip()[:1000], key=self._key,
             scale=str(self.scale.currentData() or ""), notes=self.notes.toPlainText()[:200_000],
         )  # fmt: skip
+
+
+class LimitsForm(Form):
+    """From where on a difference between written and heard is a finding."""
+
+    def __init__(self, lesson: Lesson, parent: QWidget | None = None) -> None:
+        super().__init__("How strict", "Keep", parent)
+        limits = lesson.limits
+        self.fields: dict[str, QSpinBox] = {}
+        for name, words, value, most, suffix in (
+            ("bend_cents", "a bend that misses its pitch by", limits.bend_cents, 100, " cents"),
+            ("pitch_cents", "a pitch that is off by", limits.pitch_cents, 100, " cents"),
+            ("late_ms", "an onset early or late by", limits.late_ms, 200, " ms"),
+            ("quiet_db", "a slurred note quieter by", limits.quiet_db, 30, " dB"),
+        ):
+            box = number_box(1, most, 1, round(value), suffix, words)
+            self.fields[name] = box
+            self.rows.addRow(soft(words), box)
+        self.again = QPushButton("As usual")
+        self.again.clicked.connect(self._on_again)
+        self.rows.addRow(self.again)
+        self.said.setText("Smaller differences are not told. This holds for the whole lesson.")
+
+    def _on_again(self) -> None:
+        for name, box in self.fields.items():
+            box.setValue(round(getattr(Limits(), name)))
+
+    def changed(self, lesson: Lesson) -> Lesson:
+        """Give the lesson with these limits."""
+        values = {name: float(box.value()) for name, box in self.fields.items()}
+        return replace(lesson, limits=Limits(**values))
 
 
 class PartsForm(Form):

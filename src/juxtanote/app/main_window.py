@@ -216,6 +216,8 @@ class MainWindow(QMainWindow):
         desk.show_tab(self.tasks.rendered)
         self._bind(desk.waive_button, "waive")
         self._bind(desk.mend_button, "mend")
+        self._bind(desk.strict_button, "limits")
+        self._bind(desk.write_button, "save_findings")
         return desk
 
     def _make_teach(self) -> QWidget:

@@ -1,5 +1,6 @@
 """The Check desk: findings beside the picture of heard over written, and both to the ear."""
 
+from datetime import date
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QModelIndex, Qt, pyqtSignal
@@ -15,7 +16,9 @@ from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.desk import Desk, News
 from juxtanote.app.widgets.parts import heading, soft, strong
 from juxtanote.core.checks.difficulty import difficulty_of, hardest
+from juxtanote.core.checks.findings import as_checked, checked_on
 from juxtanote.core.score import edits
+from juxtanote.core.score.lesson import Phrase
 
 if TYPE_CHECKING:
     from juxtanote.core.checks.findings import Finding
@@ -48,6 +51,10 @@ class CheckDesk(Desk):
         self.picture = GapPicture(document, transport)
         self.mend_button = QPushButton(labels.MEND)
         self.waive_button = QPushButton(labels.WAIVE)
+        self.strict_button, self.write_button = (
+            QPushButton(labels.STRICT),
+            QPushButton(labels.WRITE),
+        )
         self.with_waived = QCheckBox(labels.SHOW_WAIVED)
         self._order_title = strong(labels.IN_ORDER)
         self._order, self._empty = soft(wrap=True), soft(labels.NOTHING, wrap=True)
@@ -86,7 +93,12 @@ class CheckDesk(Desk):
         foot.addWidget(self.mend_button)
         foot.addStretch(1)
         column.addLayout(foot)
-        column.addWidget(self.with_waived)
+        under = QHBoxLayout()
+        under.addWidget(self.with_waived)
+        under.addStretch(1)
+        under.addWidget(self.strict_button)
+        under.addWidget(self.write_button)
+        column.addLayout(under)
         column.addWidget(self._order_title)
         column.addWidget(self._order)
         row.addWidget(side)
@@ -127,7 +139,7 @@ class CheckDesk(Desk):
             at = keys.index(kept) if kept in keys else 0
             self.list.setCurrentIndex(self.model.index(at))
         has_notes = phrase is not None and bool(phrase.notes)
-        self._empty.setText(labels.NOTHING if has_notes else labels.NO_NOTES)
+        self._empty.setText(self._nothing(phrase) if has_notes and phrase else labels.NO_NOTES)
         self._empty.setVisible(not rows)
         count = len(found.waived) if known else 0
         self.with_waived.setText(f"{labels.SHOW_WAIVED} ({count})" if count else labels.SHOW_WAIVED)
@@ -137,6 +149,16 @@ class CheckDesk(Desk):
         self._order_title.setVisible(bool(lines))
         self._order.setText("\n".join(f"✓  {line}" for line in lines))
         self._show_chosen()
+
+    def _nothing(self, phrase: Phrase) -> str:
+        """Say that nothing is left to say; note the day, where the sound was listened to as well."""
+        lesson, found = self._document.lesson, self._findings
+        if found.is_current and found.listened and not found.found:
+            today = date.today().isoformat()
+            if not checked_on(phrase, lesson):
+                self._document.keep(as_checked(lesson.kept, phrase, today))
+        day = checked_on(phrase, self._document.lesson)
+        return labels.CHECKED.format(date=day) if day else labels.NOTHING
 
     def _show_chosen(self) -> None:
         self.picture.show_finding(self.finding)

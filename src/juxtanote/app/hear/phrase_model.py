@@ -6,6 +6,7 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 
 from juxtanote.app.document import Change, Document
 from juxtanote.app.hear import labels
+from juxtanote.core.checks.findings import checked_on
 from juxtanote.core.score.form import form_position
 from juxtanote.core.score.lesson import STATUSES, Lesson, Phrase
 
@@ -131,7 +132,7 @@ class PhraseModel(QAbstractTableModel):
             return str(phrase.repeats)
         if column == ENDING:
             return str(phrase.ending) if phrase.ending else ""
-        return phrase.status
+        return "checked" if checked_on(phrase, lesson) else phrase.status
 
     def setData(
         self, index: QModelIndex, value: object, role: int = Qt.ItemDataRole.EditRole

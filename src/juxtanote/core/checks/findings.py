@@ -1,22 +1,27 @@
 """Findings: real measurements that a careful ear would complain about, worst first."""
 
-from dataclasses import dataclass
+import csv
+import hashlib
+import io
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from juxtanote.core.align.gap import Gap, measure_gaps
 from juxtanote.core.checks.second_ear import Complaint
 from juxtanote.core.progress import Progress, no_progress
+from juxtanote.core.score.kept import Checked, Kept
 from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.limits import Limits
 from juxtanote.core.score.note import SLURS, Note
 
-BEND_CENTS = 25.0
-PITCH_CENTS = 40.0
 MOST_IN_ORDER = 0.75  # with fewer of them in tune, pitches are not in order
-LATE_S = 0.030
-QUIET_SLUR_DB = 6.0
 CURL_SEMITONES = 0.75  # up to here a bend is a curl that need not be in tune (common practice)
 RINGS_S = 0.12
+FINDING_COLUMNS = (
+    "phrase", "onset_s", "bar", "string", "fret", "finding", "detail", "severity", "confidence"
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +35,48 @@ class Finding:
     notes: tuple[int, ...]
     onset_s: float
     complaint: Complaint | None = None  # of the second ear, with what would mend it
+
+
+def mark_of(phrase: Phrase) -> str:
+    """Give a mark of what a phrase says: it changes with any note, place, technique or time."""
+    said = [
+        (n.onset_s, w.string, w.fret, sorted(w.techniques), w.bend_semitones, str(w.onset_beats))
+        for n in phrase.notes
+        for w in (n.written,)
+    ]
+    return hashlib.sha256(repr((phrase.start_s, phrase.end_s, said)).encode()).hexdigest()[:16]
+
+
+def checked_on(phrase: Phrase, lesson: Lesson) -> str:
+    """Give the day on which nothing was left to say of a phrase as it is now; "" if there was none."""
+    known = next((c for c in lesson.kept.checked if c.phrase == phrase.ident), None)
+    return known.date if known is not None and known.mark == mark_of(phrase) else ""
+
+
+def as_checked(kept: Kept, phrase: Phrase, date: str) -> Kept:
+    """Note that nothing is left to say of a phrase."""
+    others = [c for c in kept.checked if c.phrase != phrase.ident]
+    return replace(kept, checked=(*others, Checked(phrase.ident, date, mark_of(phrase))))
+
+
+def findings_csv(found: Sequence[Finding], phrase: Phrase, lesson: Lesson) -> str:
+    """Write findings as CSV, worst first: where, what, how much it weighs, and how sure it is."""
+    held = io.StringIO()
+    writer = csv.writer(held, lineterminator="\n")
+    writer.writerow(FINDING_COLUMNS)
+    for finding in found:
+        note = phrase.note(finding.notes[0]) if finding.notes else None
+        sure = finding.complaint.confidence if finding.complaint is not None else ""
+        writer.writerow([
+            phrase.name, f"{finding.onset_s:.3f}", _bar_of(finding.onset_s, lesson),
+            note.written.string if note else "", note.written.fret if note else "", finding.title,
+            finding.detail, f"{finding.severity:.2f}", f"{sure:.2f}" if sure != "" else "",
+        ])  # fmt: skip
+    return held.getvalue()
+
+
+def _bar_of(seconds: float, lesson: Lesson) -> int:
+    return lesson.time_map.bar_and_beat(float(lesson.time_map.to_beats(seconds)) + 0.12)[0]
 
 
 def find_problems(phrase: Phrase, lesson: Lesson) -> list[Finding]:
@@ -50,38 +97,42 @@ def examine(phrase: Phrase, lesson: Lesson, progress: Progress = no_progress) ->
     """Check a phrase once for everything that is said of it."""
     gaps = measure_gaps(phrase, lesson)
     progress(0.5)
-    every = _all(phrase, gaps)
+    every = _all(phrase, gaps, lesson.limits)
     progress(0.9)
     found = [f for f in every if f.key not in phrase.waived]
     waived = [f for f in every if f.key in phrase.waived]
-    return Examined(tuple(found), tuple(waived), tuple(_fine(phrase, gaps, found)))
+    return Examined(tuple(found), tuple(waived), tuple(_fine(phrase, gaps, found, lesson.limits)))
 
 
-def _all(phrase: Phrase, gaps: list[Gap]) -> list[Finding]:
+def _all(phrase: Phrase, gaps: list[Gap], limits: Limits) -> list[Finding]:
     found = [
         *_strings(phrase),
-        *([] if phrase.is_variant else _against_the_sound(phrase, gaps)),
+        *([] if phrase.is_variant else _against_the_sound(phrase, gaps, limits)),
     ]
     return sorted(found, key=lambda finding: (-finding.severity, finding.onset_s))
 
 
-def _against_the_sound(phrase: Phrase, gaps: list[Gap]) -> list[Finding]:
+def _against_the_sound(phrase: Phrase, gaps: list[Gap], limits: Limits) -> list[Finding]:
     """Compare with what was heard: a variant was not played on the recording."""
     return [
-        *_bends(phrase, gaps),
-        *_pitches(phrase, gaps),
-        *_timing(phrase, gaps),
-        *_quiet_slurs(phrase),
+        *_bends(phrase, gaps, limits),
+        *_pitches(phrase, gaps, limits),
+        *_timing(phrase, gaps, limits),
+        *_quiet_slurs(phrase, limits),
         *_bleed(phrase),
         *_early_vibrato(phrase),
     ]
 
 
-def _bends(phrase: Phrase, gaps: list[Gap]) -> list[Finding]:
+def _bends(phrase: Phrase, gaps: list[Gap], limits: Limits) -> list[Finding]:
     found = []
     for note, gap in zip(phrase.notes, gaps, strict=True):
         asked = note.written.bend_semitones
-        if gap.bend_cents is None or asked < CURL_SEMITONES or abs(gap.bend_cents) < BEND_CENTS:
+        if (
+            gap.bend_cents is None
+            or asked < CURL_SEMITONES
+            or abs(gap.bend_cents) < limits.bend_cents
+        ):
             continue
         word = "bend falls short" if gap.bend_cents < 0 else "bend goes too far"
         detail = f"asked {100 * asked:.0f}, reached {100 * asked + gap.bend_cents:.0f} cents"
@@ -89,10 +140,10 @@ def _bends(phrase: Phrase, gaps: list[Gap]) -> list[Finding]:
     return found
 
 
-def _pitches(phrase: Phrase, gaps: list[Gap]) -> list[Finding]:
+def _pitches(phrase: Phrase, gaps: list[Gap], limits: Limits) -> list[Finding]:
     found = []
     for note, gap in zip(phrase.notes, gaps, strict=True):
-        if gap.pitch_cents is None or abs(gap.pitch_cents) < PITCH_CENTS:
+        if gap.pitch_cents is None or abs(gap.pitch_cents) < limits.pitch_cents:
             continue
         detail = f"heard {gap.pitch_cents:+.0f} cents from what is written"
         found.append(
@@ -125,10 +176,10 @@ def _strings(phrase: Phrase) -> list[Finding]:
     return found
 
 
-def _timing(phrase: Phrase, gaps: list[Gap]) -> list[Finding]:
+def _timing(phrase: Phrase, gaps: list[Gap], limits: Limits) -> list[Finding]:
     found = []
     for note, gap in zip(phrase.notes, gaps, strict=True):
-        if gap.late_s is None or abs(gap.late_s) < LATE_S:
+        if gap.late_s is None or 1000.0 * abs(gap.late_s) < limits.late_ms:
             continue
         word = "late" if gap.late_s > 0 else "early"
         side = "behind" if gap.late_s > 0 else "ahead of"
@@ -137,7 +188,7 @@ def _timing(phrase: Phrase, gaps: list[Gap]) -> list[Finding]:
     return found
 
 
-def _quiet_slurs(phrase: Phrase) -> list[Finding]:
+def _quiet_slurs(phrase: Phrase, limits: Limits) -> list[Finding]:
     picked = [
         n.heard.level_db for n in phrase.notes if not n.written.techniques & (SLURS | {"dead"})
     ]
@@ -147,7 +198,7 @@ def _quiet_slurs(phrase: Phrase) -> list[Finding]:
     found = []
     for note in phrase.notes:
         under = usual - note.heard.level_db
-        if note.written.techniques & SLURS and under > QUIET_SLUR_DB:
+        if note.written.techniques & SLURS and under > limits.quiet_db:
             tags = note.written.techniques
             word = "tapped" if "tap" in tags else "hammered" if "hammer-on" in tags else "pulled"
             detail = f"{under:.1f} dB under the picked ones"
@@ -218,7 +269,7 @@ def in_order(phrase: Phrase, lesson: Lesson) -> list[str]:
     return list(examine(phrase, lesson).in_order)
 
 
-def _fine(phrase: Phrase, gaps: list[Gap], found: list[Finding]) -> list[str]:
+def _fine(phrase: Phrase, gaps: list[Gap], found: list[Finding], limits: Limits) -> list[str]:
     if not phrase.notes:
         return []
     problems = {finding.key.split(":")[0] for finding in found}
@@ -234,7 +285,7 @@ def _fine(phrase: Phrase, gaps: list[Gap], found: list[Finding]) -> list[str]:
     if "bend" not in problems and any("bend" in n.written.techniques for n in phrase.notes):
         lines.append("every bend reaches its pitch")
     if "time" not in problems:
-        lines.append(f"every note within {1000 * LATE_S:.0f} ms of the count")
+        lines.append(f"every note within {limits.late_ms:g} ms of the count")
     frets = [n.written.fret for n in phrase.notes if n.written.fret]
     if frets:
         lines.append(f"frets {min(frets)} to {max(frets)}")

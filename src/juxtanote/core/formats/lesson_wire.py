@@ -9,6 +9,7 @@ from msgspec import Meta, Struct
 
 from juxtanote.core.score.kept import FASTEST, SLOWEST
 from juxtanote.core.score.lesson import MOST_PHRASES
+from juxtanote.core.score.limits import LOOSEST, STRICTEST
 from juxtanote.core.score.note import LATEST_S, WIDEST_BEND
 from juxtanote.core.theory.tuning import FEWEST_STRINGS, MOST_STRINGS
 
@@ -209,6 +210,23 @@ class StepPlanW(_Wire, frozen=True):
     repeats: Annotated[int, Meta(ge=1, le=100)] = 4
 
 
+class CheckedW(_Wire, frozen=True):
+    """A phrase in which nothing was left to say."""
+
+    phrase: Ident
+    date: Annotated[str, Meta(max_length=40)]
+    mark: Annotated[str, Meta(max_length=64)]
+
+
+class LimitsW(_Wire, frozen=True):
+    """From where on a difference is a finding."""
+
+    bend_cents: Annotated[float, Meta(ge=STRICTEST, le=LOOSEST)] = 25.0
+    pitch_cents: Annotated[float, Meta(ge=STRICTEST, le=LOOSEST)] = 40.0
+    late_ms: Annotated[float, Meta(ge=STRICTEST, le=LOOSEST)] = 30.0
+    quiet_db: Annotated[float, Meta(ge=STRICTEST, le=LOOSEST)] = 6.0
+
+
 class KeptW(_Wire, frozen=True):
     """What no edit changes: the log, the plan, and where the person was."""
 
@@ -218,6 +236,7 @@ class KeptW(_Wire, frozen=True):
     phrase: Annotated[int, Meta(ge=0, le=1_000_000_000)] = 0
     position_s: Seconds = 0.0
     found_at: Annotated[str, Meta(max_length=10_000)] = ""
+    checked: Annotated[tuple[CheckedW, ...], Meta(max_length=MOST_PHRASES)] = ()
 
 
 class LessonW(_Wire, frozen=True):
@@ -242,4 +261,5 @@ class LessonW(_Wire, frozen=True):
         Meta(max_length=100_000),
     ] = ()
     form_bars: Annotated[int, Meta(ge=0, le=999)] = 0
+    limits: LimitsW = LimitsW()
     kept: KeptW = KeptW()

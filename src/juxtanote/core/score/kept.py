@@ -39,6 +39,15 @@ class StepPlan:
 
 
 @dataclass(frozen=True, slots=True)
+class Checked:
+    """A phrase in which the program found nothing left to say, when, and as it was then."""
+
+    phrase: int
+    date: str  # ISO 8601, day
+    mark: str  # of what was written, see `checks.findings.mark_of`
+
+
+@dataclass(frozen=True, slots=True)
 class Kept:
     """What is saved with the lesson beside what can be undone.
 
@@ -52,3 +61,4 @@ class Kept:
     phrase: int = 0
     position_s: float = 0.0
     found_at: str = ""
+    checked: tuple[Checked, ...] = ()

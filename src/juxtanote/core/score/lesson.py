@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field, replace
 
 from juxtanote.core.score.kept import Kept, LogEntry
+from juxtanote.core.score.limits import Limits
 from juxtanote.core.score.note import Evidence, Note
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.theory.chords import transpose_symbols
@@ -185,6 +186,7 @@ class Lesson:
     phrases: tuple[Phrase, ...] = ()
     chords: tuple[tuple[int, str], ...] = ()  # (bar, symbols of that bar)
     form_bars: int = 0  # length of the form; 0: none
+    limits: Limits = field(default_factory=Limits)
     kept: Kept = field(default_factory=Kept)
 
     def __post_init__(self) -> None:

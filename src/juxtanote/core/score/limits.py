@@ -1,0 +1,20 @@
+"""From where on a difference between written and heard is a finding: a lesson has its own."""
+
+from dataclasses import dataclass
+
+STRICTEST, LOOSEST = 1.0, 400.0
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """Smaller differences pass. Cents for bends and pitches, milliseconds for onsets, dB for slurs."""
+
+    bend_cents: float = 25.0
+    pitch_cents: float = 40.0
+    late_ms: float = 30.0
+    quiet_db: float = 6.0
+
+    def __post_init__(self) -> None:
+        for value in (self.bend_cents, self.pitch_cents, self.late_ms, self.quiet_db):
+            if not STRICTEST <= value <= LOOSEST:
+                raise ValueError(f"a limit of {value:g}: {STRICTEST:g} to {LOOSEST:g}")
