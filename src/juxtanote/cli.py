@@ -268,7 +268,7 @@ def _find(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
     if options.out is not None:
         _check_targets([options.out])
     query = parse_query(options.query)
-    pitches: list[int] = []
+    pitches = list(query.frets)
     steps: list[float] = []
     if options.like is not None:
         rows, _ = rows_of(options.like)

@@ -11,13 +11,17 @@ from datetime import date
 from pathlib import Path
 from unittest.mock import patch
 
+import numpy as np
+
 from bench.collection import a_lesson, disguised
 from juxtanote.cli import main
 from juxtanote.core.collection import index as indexing
 from juxtanote.core.collection.cards import cards_of
 from juxtanote.core.collection.index import Index
 from juxtanote.core.collection.music import nearness
-from juxtanote.core.collection.search import parse_query, search
+from juxtanote.core.collection.picture import small_tab
+from juxtanote.core.collection.search import Hit, families, parse_query, search
+from juxtanote.core.collection.shelf import Shelf
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.csv_notes import write_lesson_notes
 from juxtanote.core.formats.lesson_file import save_lesson
@@ -164,3 +168,66 @@ class TestSearch(InFolder):
         self.assertEqual(list(told[0]), ["lesson", "phrase", "start_s", "score", "why"])
         self.assertEqual(told[0]["phrase"], one.phrases[0].name)
         self.assertEqual(json.loads(shown.getvalue()), [])
+
+
+class TestShelf(InFolder):
+    def test_it_finds_while_the_files_change(self) -> None:
+        save_lesson(small_lesson(), self.lessons / "a.juxta")
+        shelf = Shelf(self.folder / "index.sqlite")
+        self.assertEqual(shelf.follow([self.lessons]), [])
+        count = len(shelf.find("", [self.lessons]))
+        self.assertEqual(count, len([p for p in small_lesson().phrases if p.notes]))
+        save_lesson(replace(small_lesson(), title="Another"), self.lessons / "b.juxta")
+        shelf.follow([self.lessons])
+        self.assertEqual(len(shelf.find("", [self.lessons])), 2 * count)
+        self.assertEqual(len(shelf.find("another", [self.lessons])), count)
+        self.assertEqual(shelf.find("another", [self.folder / "elsewhere"]), [])
+
+    def test_frets_as_they_lie_on_one_string(self) -> None:
+        lesson = a_lesson(3, 4)
+        save_lesson(lesson, self.lessons / "a.juxta")
+        shelf = Shelf(self.folder / "index.sqlite")
+        shelf.follow([self.lessons])
+        pitches = [round(n.heard.midi) for n in lesson.phrases[2].notes]
+        frets = "-".join(str(p - min(pitches)) for p in pitches)
+        self.assertEqual(
+            shelf.find(f"frets:{frets}", [self.lessons])[0].card.phrase, lesson.phrases[2].name
+        )
+        with self.assertRaisesRegex(JuxtanoteError, "frets:5-8-5-7"):
+            shelf.find("frets:x", [self.lessons])
+
+    def test_figures_are_facts(self) -> None:
+        save_lesson(a_lesson(4, 6), self.lessons / "a.juxta")
+        shelf = Shelf(self.folder / "index.sqlite")
+        shelf.follow([self.lessons])
+        every = shelf.find("", [self.lessons])
+        bars = every[0].card.bars
+        self.assertTrue(
+            all(h.card.bars == bars for h in shelf.find(f"bars:{bars}", [self.lessons]))
+        )
+        easy, hard = shelf.find("hard:<2", [self.lessons]), shelf.find("hard:>=2", [self.lessons])
+        self.assertEqual(len(easy) + len(hard), len(every))
+
+    def test_near_doubles_are_families(self) -> None:
+        rng = np.random.default_rng(2)
+        lesson = a_lesson(5, 5)
+        cards = cards_of(lesson, "a")
+        first = cards[0]
+        again = [
+            replace(first, ident=50 + k, pitches=tuple(p + 3 + k for p in first.pitches))
+            for k in range(2)
+        ]
+        hits = [Hit(card, float(rng.uniform()), "") for card in (*cards, *again)]
+        groups = families(hits)
+        self.assertEqual(sorted(len(g) for g in groups), [1, 1, 1, 1, 3])
+
+
+class TestPicture(unittest.TestCase):
+    def test_every_drawn_fret_is_inside(self) -> None:
+        for number in range(5):
+            for card in cards_of(a_lesson(number, 4), "a"):
+                block = small_tab(card, 60.0)
+                self.assertTrue(block.words)
+                self.assertTrue(all(0.0 <= w.x <= 60.0 for w in block.words))
+                xs = [w.x for w in block.words]
+                self.assertEqual(xs, sorted(xs))

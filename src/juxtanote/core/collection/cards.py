@@ -3,14 +3,21 @@
 from dataclasses import dataclass
 from fractions import Fraction
 
+from juxtanote.core.checks.difficulty import difficulty_of, whole_difficulty
 from juxtanote.core.score.form import form_position
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.theory.keys import known_key
 
+MOST_DRAWN = 40  # notes of a card's small picture
+Drawn = tuple[float, int, int, tuple[str, ...]]  # beats from the start, string, fret, techniques
+
 
 @dataclass(frozen=True, slots=True)
 class Card:
-    """One phrase of a lesson: `pitches` are MIDI, `steps` the beats from each note to the next."""
+    """One phrase of a lesson: `pitches` are MIDI, `steps` the beats from each note to the next.
+
+    `picture` is what `drawn` is read of; `difficulty` is from 0 to 10.
+    """
 
     lesson: str
     phrase: str
@@ -25,6 +32,17 @@ class Card:
     last_practised: str  # ISO 8601, empty: never
     pitches: tuple[int, ...]
     steps: tuple[float, ...]
+    title: str = ""
+    bars: int = 0
+    difficulty: float = 0.0
+    string_count: int = 6
+    picture: str = ""  # one string: a collection holds tens of thousands of cards
+
+    @property
+    def drawn(self) -> tuple[Drawn, ...]:
+        """The first notes, as they lie on the strings."""
+        rows = (row.split(",") for row in self.picture.split(";") if row)
+        return tuple((float(b), int(s), int(f), tuple(tags)) for b, s, f, *tags in rows)
 
 
 def cards_of(lesson: Lesson, path: str) -> list[Card]:
@@ -62,8 +80,25 @@ def _card(phrase: Phrase, lesson: Lesson, path: str, practised: str) -> Card:
         path, phrase.name, phrase.ident, phrase.start_s, words, known.tonic if known else "",
         context.time_map.tempo_at(phrase.start_s), int(place.split()[1]) if place else 0,
         tuple(sorted({n.written.string for n in phrase.notes})), techniques, practised, pitches,
-        _steps(phrase),
+        _steps(phrase), lesson.title, _bars(phrase, lesson),
+        whole_difficulty(difficulty_of(phrase, context)), guitar.string_count, _picture(phrase),
     )  # fmt: skip
+
+
+def _bars(phrase: Phrase, lesson: Lesson) -> int:
+    """Count the bars that a phrase has a stroke in."""
+    per_bar = lesson.time_map.beats_per_bar
+    return len({int((n.written.onset_beats or Fraction(0)) // per_bar) for n in phrase.notes})
+
+
+def _picture(phrase: Phrase) -> str:
+    begin = min((n.written.onset_beats or Fraction(0)) for n in phrase.notes)
+    rows = []
+    for note in phrase.notes[:MOST_DRAWN]:
+        w = note.written
+        beats = round(float((w.onset_beats or begin) - begin), 3)
+        rows.append(",".join((f"{beats:g}", str(w.string), str(w.fret), *sorted(w.techniques))))
+    return ";".join(rows)
 
 
 def _steps(phrase: Phrase) -> tuple[float, ...]:

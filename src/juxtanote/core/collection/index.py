@@ -6,7 +6,7 @@ time and size; each is put in within one transaction, so that a kill leaves none
 
 import json
 import sqlite3
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import asdict
 from pathlib import Path
 
@@ -16,7 +16,7 @@ from juxtanote.core.formats.lesson_file import load_lesson
 from juxtanote.core.formats.names import SUFFIX
 from juxtanote.core.progress import Progress, no_progress
 
-EDITION = 1
+EDITION = 2
 SCHEMA = """
 create table if not exists lessons (path text primary key, stamp text not null, problem text not null);
 create table if not exists cards (id integer primary key, path text not null, body text not null);
@@ -95,17 +95,37 @@ class Index:
                     "insert into words (rowid, text) values (?, ?)", (row.lastrowid, card.words)
                 )
 
+    def state(self) -> tuple[int, int]:
+        """Give two numbers that differ whenever the cards do."""
+        found = self._base.execute("select count(*), coalesce(max(id), 0) from cards").fetchone()
+        return int(found[0]), int(found[1])
+
+    def numbered(self) -> Iterator[tuple[int, Card]]:
+        """Give every card with its number."""
+        for number, body in self._base.execute("select id, body from cards order by path, id"):
+            yield number, _card(body)
+
+    def with_words(self, words: Sequence[str]) -> list[int]:
+        """Give the numbers of cards that have all of these words, best first."""
+        asked = " ".join('"' + word.replace('"', '""') + '"*' for word in words)
+        rows = self._base.execute(
+            "select rowid from words where words match ? order by rank", (asked,)
+        )
+        return [int(row[0]) for row in rows]
+
     def cards(self, folders: Sequence[Path], words: Sequence[str] = ()) -> Iterator[Card]:
         """Give the cards of lessons in some folders; with `words`, those that have all of them."""
         roots = tuple(str(folder.resolve()) for folder in folders)
-        if words:
-            asked = " ".join('"' + word.replace('"', '""') + '"*' for word in words)
-            rows = self._base.execute(
-                "select cards.path, body from words join cards on cards.id = words.rowid "
-                "where words match ? order by rank", (asked,),
-            )  # fmt: skip
+        known = None if not words else self.with_words(words)
+        if known is None:
+            rows: Iterable[tuple[str, str]] = self._base.execute(
+                "select path, body from cards order by path, id"
+            )
         else:
-            rows = self._base.execute("select path, body from cards order by path, id")
+            rows = (
+                self._base.execute("select path, body from cards where id = ?", (n,)).fetchone()
+                for n in known
+            )
         for path, body in rows:
             if path.startswith(roots):
                 yield _card(body)

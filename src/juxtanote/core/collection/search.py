@@ -10,12 +10,22 @@ from juxtanote.core.collection.cards import Card
 from juxtanote.core.collection.music import nearness, profile, resemblance
 from juxtanote.core.errors import JuxtanoteError
 
-FACTS = ("tempo", "key", "form", "string", "uses", "last", "notes")
+FACTS = ("tempo", "key", "form", "string", "uses", "last", "notes", "bars", "hard", "frets")
+EXAMPLES = (
+    "tempo:<100", "key:A", "form:bar-11", "string:1-2", "uses:pull-off", "last:>30d", "notes:<20",
+    "bars:2", "hard:>5", "frets:5-8-5-7",
+)  # fmt: skip
 COMPARED = 600  # cards whose profiles resemble most are compared note by note
 NEAR_ENOUGH = 0.4
+ALIKE = 0.86  # from here on two phrases are one family
 _NUMBER = re.compile(r"^(<=|>=|<|>)?\s*(\d+(?:\.\d+)?)$")
 _SIGNS = {"<": operator.lt, ">": operator.gt, "<=": operator.le, ">=": operator.ge}
 Test = Callable[[Card], bool]
+_FIGURES: dict[str, tuple[Callable[[Card], float], float]] = {
+    "tempo": (lambda card: card.tempo, 2.0), "notes": (lambda card: len(card.pitches), 0.0),
+    "bars": (lambda card: card.bars, 0.0), "hard": (lambda card: card.difficulty, 0.5),
+}  # fmt: skip
+"""Facts that are numbers, and how far off still is that number."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,6 +35,7 @@ class Query:
     words: tuple[str, ...] = ()
     tests: tuple[Test, ...] = field(default=())
     told: tuple[str, ...] = ()
+    frets: tuple[int, ...] = ()  # a line as it lies on one string
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,21 +61,55 @@ def parse_query(text: str, today: date | None = None) -> Query:
     ('slow', 'bend')
     """
     words, tests, told = [], [], []
+    frets: tuple[int, ...] = ()
     for part in text.split():
         name, colon, value = part.partition(":")
-        if colon and name.lower() in FACTS:
+        if colon and name.lower() == "frets":
+            frets = _frets(value)
+            told.append(part)
+        elif colon and name.lower() in FACTS:
             tests.append(_fact(name.lower(), value, today or date.today()))
             told.append(part)
         else:
             words.append(part)
-    return Query(tuple(words), tuple(tests), tuple(told))
+    return Query(tuple(words), tuple(tests), tuple(told), frets)
+
+
+def _frets(value: str) -> tuple[int, ...]:
+    if not re.fullmatch(r"\d{1,2}([-,]\d{1,2}){2,63}", value):
+        raise JuxtanoteError(
+            f"“frets:{value}”: write three frets or more of one string, as frets:5-8-5-7."
+        )
+    return tuple(int(fret) for fret in re.split("[-,]", value))
+
+
+def families(hits: Sequence[Hit]) -> list[list[Hit]]:
+    """Group what was found: near doubles are one family, in the order of their best.
+
+    A hit joins the first family whose best it resembles in any key.
+    """
+    groups: list[list[Hit]] = []
+    for hit in hits:
+        for group in groups:
+            first, card = group[0].card, hit.card
+            apart = abs(len(first.pitches) - len(card.pitches))
+            if apart <= 0.3 * len(card.pitches) and (
+                resemblance(profile(first.pitches), profile(card.pitches)) > 0.4
+                and nearness(first.pitches, first.steps, card.pitches, card.steps) >= ALIKE
+            ):
+                group.append(hit)
+                break
+        else:
+            groups.append([hit])
+    return groups
 
 
 def _fact(name: str, value: str, today: date) -> Test:
-    if name in ("tempo", "notes"):
+    if name in _FIGURES:
         sign, number = _number(name, value)
-        near = sign or (lambda a, b: abs(a - b) <= (2.0 if name == "tempo" else 0.0))
-        return lambda card: near(card.tempo if name == "tempo" else len(card.pitches), number)
+        figure, tolerance = _FIGURES[name]
+        near = sign or (lambda a, b: abs(a - b) <= tolerance)
+        return lambda card: near(figure(card), number)
     if name == "key":
         wanted = value.replace("b", "♭").replace("#", "♯").casefold()
         return lambda card: card.key.casefold() == wanted

@@ -111,7 +111,7 @@ class EvidenceW(_Wire, frozen=True):
 class VariationW(_Wire, frozen=True):
     """How a variant comes from its phrase."""
 
-    kind: Literal["key", "strings", "plain", "slurred"]
+    kind: Literal["key", "strings", "plain", "slurred", "exercise", "copied"]
     amount: Annotated[int, Meta(ge=-24, le=24)] = 0
 
 

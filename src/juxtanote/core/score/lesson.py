@@ -17,7 +17,9 @@ __all__ = [
 STATUSES = ("heard", "placed", "checked", "taught")
 SCHOOLS = ("alternate", "down", "economy", "hybrid", "fingers")
 ROLES = ("lead", "second", "rhythm", "harmony", "bass", "other")
-KEY, STRINGS, PLAIN, SLURRED = VARIATIONS = ("key", "strings", "plain", "slurred")
+KEY, STRINGS, PLAIN, SLURRED, EXERCISE, COPIED = VARIATIONS = (
+    "key", "strings", "plain", "slurred", "exercise", "copied",
+)  # fmt: skip
 MOST_PHRASES = 5000
 
 

@@ -7,7 +7,16 @@ that nobody edited follows its phrase (`followed`).
 from dataclasses import dataclass, replace
 
 from juxtanote.core.score.edits import neighbour_place
-from juxtanote.core.score.lesson import KEY, PLAIN, STRINGS, Lesson, Phrase, Variation
+from juxtanote.core.score.lesson import (
+    COPIED,
+    EXERCISE,
+    KEY,
+    PLAIN,
+    STRINGS,
+    Lesson,
+    Phrase,
+    Variation,
+)
 from juxtanote.core.score.note import SLURS, Evidence, Note
 from juxtanote.core.theory.harmonics import harmonic_midi
 from juxtanote.core.theory.tuning import Guitar
@@ -67,6 +76,8 @@ def followed(before: Lesson, after: Lesson) -> Lesson:
 
 def _following(before: Lesson, old: Phrase, after: Lesson, new: Phrase, variant: Phrase) -> Phrase:
     assert variant.variation is not None
+    if variant.variation.kind in (EXERCISE, COPIED):
+        return variant  # it is its own from then on
     was, _ = _varied(before.context(old).guitar, old, variant.variation)
     if [_played(n) for n in was] != [_played(n) for n in variant.notes]:
         return variant
