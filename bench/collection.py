@@ -11,7 +11,9 @@ from pathlib import Path
 import numpy as np
 
 from juxtanote.core.collection.index import Index
+from juxtanote.core.collection.music import Profiles
 from juxtanote.core.collection.search import parse_query, search
+from juxtanote.core.collection.shelf import Shelf
 from juxtanote.core.formats.lesson_file import save_lesson
 from juxtanote.core.score.kept import Kept
 from juxtanote.core.score.lesson import Lesson, Phrase
@@ -91,20 +93,24 @@ def main(arguments: list[str]) -> None:
         began = time.perf_counter()
         index.follow([folder])
         print(f"followed again, nothing changed: {time.perf_counter() - began:.2f} s")
+        shelf = Shelf(Path(held, "index.sqlite"))
+        shelf.follow([folder])
         times = []
         for words in ("slow", "turnaround key:A", "run tempo:<130 string:1-3"):
             began = time.perf_counter()
-            query = parse_query(words)
-            search(index.cards([folder], query.words), query)
+            shelf.find(words, [folder])
             times.append(1000 * (time.perf_counter() - began))
         print("words and facts: " + ", ".join(f"{t:.0f} ms" for t in times))
         cards = list(index.cards([folder]))
+        profiles = Profiles([card.pitches for card in cards])
         rng, first, third, took = np.random.default_rng(SEED), 0, 0, []
         for _ in range(options.trials):
             card = cards[int(rng.integers(len(cards)))]
             line, steps = disguised(list(card.pitches), list(card.steps), rng)
             began = time.perf_counter()
-            hits = search(cards, parse_query(""), like=line, like_steps=steps, most=3)
+            hits = search(
+                cards, parse_query(""), like=line, like_steps=steps, most=3, profiles=profiles
+            )
             took.append(time.perf_counter() - began)
             places = [hit.card is card for hit in hits]
             first, third = first + bool(places[:1] and places[0]), third + any(places)

@@ -35,6 +35,7 @@ QUIET = (
     "va(in plugin)",
     "PulseAudio",
     "resolving",
+    "grabbing the keyboard",
 )
 
 

@@ -8,8 +8,9 @@ from bench.collection import a_lesson
 from juxtanote.core.checks.playable import unplayable
 from juxtanote.core.checks.second_ear import Asked
 from juxtanote.core.exercises import lines
+from juxtanote.core.exercises.kinds import Kind
 from juxtanote.core.exercises.lines import Tone
-from juxtanote.core.exercises.make import NEEDS_KEY, Kind, exercise, harmony_part, tones_of
+from juxtanote.core.exercises.make import NEEDS_KEY, exercise, harmony_part, tones_of
 from juxtanote.core.formats.lesson_json import lesson_from_text, lesson_text
 from juxtanote.core.fretboard.phrases import is_on
 from juxtanote.core.score import edits

@@ -70,6 +70,21 @@ class Asking:
                 f"{moved.phrase.name} hangs under {source.name}: Shift+PgUp goes back.{broken}"
             )
 
+    def make_harmony(self) -> None:
+        """Ask for an interval, and write the phrase that far away for another part."""
+        from juxtanote.app.lesson_forms import HarmonyForm
+
+        phrase = self.document.phrase
+        if phrase is None:
+            return
+        form = HarmonyForm(self.document.lesson, phrase, self._window)
+        if form.exec() and form.made is not None:
+            made = form.made
+            self.document.change("Write a harmony", lambda _: made)
+            self._window.tell(
+                f"The harmony of {phrase.name} is part “{made.parts[-1].name}”: Shift+P shows it behind."
+            )
+
     def choose_guitar(self) -> None:
         """Ask which guitar the current part has."""
         from juxtanote.app.forms import GuitarForm

@@ -31,7 +31,7 @@ class Commands:
         handlers: dict[str, Callable[[], object]] = {
             "open_recording": ask.ask_recording, "open_lesson": ask.ask_lesson,
             "save": ask.save, "save_as": ask.save_as, "import_notes": self._window.outputs.import_notes,
-            "about_lesson": ask.about_lesson,
+            "about_lesson": ask.about_lesson, "collection": self._window.show_collection,
             "quit": self._window.close, "select_all": self._select_all, "delete": self._delete,
             "play": transport.toggle, "play_phrase": self._play_phrase, "loop": self._toggle_loop,
             "slower": lambda: transport.set_speed(transport.speed - 0.05),
@@ -55,7 +55,7 @@ class Commands:
             "beat_later": lambda: self._nudge_beat(NUDGE_S),
             "listen": tasks.listen, "listen_again": ask.listen_again,
             "move_phrase": ask.move_phrase, "guitar": ask.choose_guitar, "parts": ask.choose_parts,
-            "next_part": self._to_next_part,
+            "next_part": self._to_next_part, "harmony": ask.make_harmony,
             "place_again": self._place_again, "propose": tasks.propose, "refuse": self._refuse,
             "next_pulse": lambda: self._window.hear.time.take_next_pulse(),
             "next_bars": lambda: self._window.hear.time.take_next_bars(),

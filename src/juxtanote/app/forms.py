@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 from juxtanote.app.widgets.parts import number_box, soft
 from juxtanote.core.analysis.listen import Hints
 from juxtanote.core.errors import TuningError
+from juxtanote.core.exercises.kinds import Kind
 from juxtanote.core.score.lesson import (
     KEY,
     PLAIN,
@@ -125,7 +126,7 @@ class HintsForm(Form):
 
 
 class MoveForm(Form):
-    """Which variant hangs under a phrase: another key, other strings, every note picked, slurred."""
+    """Which variant hangs under a phrase: another key, other strings, picked, slurred, an exercise."""
 
     def __init__(self, lesson: Lesson, phrase: Phrase, parent: QWidget | None = None) -> None:
         super().__init__(f"A variant of {phrase.name}", "Make the variant", parent)
@@ -134,6 +135,11 @@ class MoveForm(Form):
         self.across = QRadioButton("the same notes, on other strings")
         self.plain = QRadioButton("plain: every note picked")
         self.slurred = QRadioButton("slurred wherever notes follow on one string")
+        self.exercise = QRadioButton("an exercise from it")
+        self.kind = QComboBox()
+        for kind in Kind:
+            self.kind.addItem(kind.value, kind)
+        self.kind.setAccessibleName("Which exercise")
         self.along.setChecked(True)
         self.semitones = QSpinBox()
         self.semitones.setRange(-12, 12)
@@ -147,10 +153,12 @@ class MoveForm(Form):
         self.rows.addRow(self.across, self.side)
         self.rows.addRow(self.plain)
         self.rows.addRow(self.slurred)
-        for button in (self.along, self.across, self.plain, self.slurred):
+        self.rows.addRow(self.exercise, self.kind)
+        for button in (self.along, self.across, self.plain, self.slurred, self.exercise):
             button.toggled.connect(self._preview)
         self.semitones.valueChanged.connect(self._preview)
         self.side.activated.connect(self._preview)
+        self.kind.currentIndexChanged.connect(self._preview)
         self._preview()
 
     def _variation(self) -> Variation:
@@ -161,19 +169,35 @@ class MoveForm(Form):
         return Variation(PLAIN if self.plain.isChecked() else SLURRED)
 
     def moved(self) -> Moved:
-        """Give the variant."""
+        """Give the variant.
+
+        Raises
+        ------
+        ValueError
+            Where the exercise cannot be made; the text says what is missing.
+        """
+        if self.exercise.isChecked():
+            from juxtanote.core.exercises.make import exercise
+
+            return exercise(self._lesson, self._phrase, self.kind.currentData())
         return vary(self._lesson, self._phrase, self._variation())
 
     def _preview(self, *_: object) -> None:
         self.semitones.setEnabled(self.along.isChecked())
         self.side.setEnabled(self.across.isChecked())
+        self.kind.setEnabled(self.exercise.isChecked())
         going = not self.along.isChecked() or self.semitones.value() != 0
         if self.accept_button is not None:
             self.accept_button.setEnabled(going)
         if not going:
             self.said.setText("Choose how many semitones up or down.")
             return
-        problems = self.moved().problems
+        try:
+            problems = self.moved().problems
+        except ValueError as error:
+            self.accept_button.setEnabled(False)
+            self.said.setText(str(error))
+            return
         shown = "; ".join(problems[:4]) + ("; and more" if len(problems) > 4 else "")
         self.said.setText(f"What changes: {shown}." if problems else "Every note keeps its shape.")
 

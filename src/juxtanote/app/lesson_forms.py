@@ -113,6 +113,45 @@ class LimitsForm(Form):
         return replace(lesson, limits=Limits(**values))
 
 
+INTERVALS = (
+    ("a third above", 2), ("a third below", -2), ("a sixth above", 5), ("a sixth below", -5),
+    ("a fourth above", 3), ("an octave above", 7),
+)  # fmt: skip
+
+
+class HarmonyForm(Form):
+    """Which interval a second guitar plays, in the lesson's key."""
+
+    def __init__(self, lesson: Lesson, phrase: Phrase, parent: QWidget | None = None) -> None:
+        super().__init__(f"A harmony for {phrase.name}", "Write it", parent)
+        self._lesson, self._phrase = lesson, phrase
+        self.made: Lesson | None = None
+        self.interval = QComboBox()
+        for words, steps in INTERVALS:
+            self.interval.addItem(words, steps)
+        self.interval.setAccessibleName("Interval")
+        self.rows.addRow(soft("the second guitar plays"), self.interval)
+        self.said.setText(
+            "It gets a part of that name, with the same guitar; edit it like any other."
+        )
+
+    def try_accept(self) -> None:
+        """Write it where the key allows."""
+        from juxtanote.core.exercises.make import harmony_part
+
+        name = self.interval.currentText().capitalize()
+        known = next((p for p in self._lesson.parts if p.name == name), None)
+        lesson = self._lesson if known else edits.add_part(self._lesson, name, "harmony")
+        part = known or lesson.parts[-1]
+        try:
+            made = harmony_part(lesson, self._phrase, self.interval.currentData(), part.ident)
+        except ValueError as error:
+            self.said.setText(str(error))
+            return
+        self.made = lesson.with_phrase(made)
+        self.accept()
+
+
 class PartsForm(Form):
     """The guitars of a recording: names and roles, more of them, fewer of them."""
 

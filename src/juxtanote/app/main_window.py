@@ -52,6 +52,7 @@ from juxtanote.app.widgets.strip import Strip
 
 if TYPE_CHECKING:
     from juxtanote.app.check.desk import CheckDesk
+    from juxtanote.app.collection.uses import CollectionUses
     from juxtanote.app.hear.desk import HearDesk
     from juxtanote.app.place.desk import PlaceDesk
     from juxtanote.app.practise.desk import PractiseDesk
@@ -100,6 +101,7 @@ class MainWindow(QMainWindow):
         self.asking, self.commands = Asking(self), Commands(self)
         self.actions_by_name: dict[str, QAction] = {}
         self._bound: list[tuple[QAbstractButton, str]] = []
+        self.collection: CollectionUses | None = None
         self._closing = False
         self._lay_out()
         self._make_actions()
@@ -342,6 +344,14 @@ class MainWindow(QMainWindow):
             self.findings.changed,
         ):  # fmt: skip
             signal.connect(self._update_actions)
+
+    def show_collection(self) -> None:
+        """Show the window of the collection; it is built once."""
+        if self.collection is None:
+            from juxtanote.app.collection.uses import CollectionUses
+
+            self.collection = CollectionUses(self)
+        self.collection.show()
 
     # Desks
 

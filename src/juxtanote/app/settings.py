@@ -58,6 +58,7 @@ def _store() -> QSettings:
 
 COUNT_IN_BEATS = Setting("transport/count_in_beats", 4, 0, 16)
 LEVEL = Setting("transport/level", 0.25, 0.0, 1.0)
+COLLECTION_FOLDERS = Setting("collection/folders", "")
 PAPER = Setting("pages/paper", "A4")
 PAGE_LARGE = Setting("pages/large", False)
 PAGE_COUNTS = Setting("pages/counts", True)

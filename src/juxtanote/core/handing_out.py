@@ -1,6 +1,6 @@
 """Handing out: a lesson, or a part of it, in whatever form somebody else can use it."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -79,6 +79,33 @@ def chosen(lesson: Lesson, wish: Wish) -> Lesson:
         return lesson.alone(variant)
     known = ", ".join(f"“{phrase.name}”" for phrase in lesson.phrases[:12])
     raise JuxtanoteError(f"There is no phrase “{wish.phrase}”. There are: {known or 'none'}.")
+
+
+def hand_out_several(
+    chosen: Sequence[tuple[Lesson, tuple[int, ...]]],
+    path: Path,
+    write_pages: WritePages,
+    *,
+    measure: Measure = roughly,
+    choices: Choices | None = None,
+    progress: Progress = no_progress,
+) -> None:
+    """Write phrases of several lessons as one PDF, in the order that is given.
+
+    Raises
+    ------
+    JuxtanoteError
+        Where nothing is left to print, or the file cannot be written.
+    """
+    pages: list[Page] = []
+    for number, (lesson, idents) in enumerate(chosen):
+        progress(number / max(len(chosen), 1))
+        phrases = tuple(p for ident in idents if (p := lesson.phrase(ident)) is not None)
+        if phrases:
+            pages += lay_out(lesson, measure=measure, phrases=phrases, choices=choices)
+    if not pages:
+        raise JuxtanoteError("None of these phrases is there any more: search again.")
+    write_pages(pages, path, chosen[0][0].title)
 
 
 def hand_out(

@@ -96,7 +96,7 @@ def _picture(phrase: Phrase) -> str:
     rows = []
     for note in phrase.notes[:MOST_DRAWN]:
         w = note.written
-        beats = round(float((w.onset_beats or begin) - begin), 3)
+        beats = round(float((Fraction(0) if w.onset_beats is None else w.onset_beats) - begin), 3)
         rows.append(",".join((f"{beats:g}", str(w.string), str(w.fret), *sorted(w.techniques))))
     return ";".join(rows)
 

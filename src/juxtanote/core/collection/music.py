@@ -1,13 +1,14 @@
 """How near two lines are: in any key and at any place, some notes added or left out.
 
-After the key is taken out, an edit distance over notes (M. Mongeau, D. Sankoff, "Comparison of musical
-sequences", Computers and the Humanities 24, 1990): pitch and duration weigh together, notes may be
-skipped on both sides, and the shorter line may lie anywhere in the longer one.
+After the key is taken out, an edit distance over notes and ratios of durations (M. Mongeau, D. Sankoff,
+"Comparison of musical sequences", Computers and the Humanities 24, 1990): pitch and duration weigh
+together, notes may be skipped on both sides, and the shorter line may lie anywhere in the longer one.
+Which lines are worth comparing is told by the intervals that they share, rare ones weighing more (inverse
+document frequency: K. Spärck Jones, Journal of Documentation 28, 1972).
 """
 
 from collections import Counter
 from collections.abc import Sequence
-from functools import lru_cache
 
 import numpy as np
 
@@ -16,18 +17,55 @@ KEYS_TRIED = 3
 SPAN = 14  # semitones that an interval is told apart in
 
 
-@lru_cache(maxsize=50_000)
-def profile(pitches: tuple[int, ...]) -> Counter[tuple[int, int]]:
-    """Count pairs of intervals that follow each other, and pairs with a note between left out."""
-    steps = [max(min(b - a, SPAN), -SPAN) for a, b in zip(pitches, pitches[1:], strict=False)]
-    over = [max(min(b - a, SPAN), -SPAN) for a, b in zip(pitches, pitches[2:], strict=False)]
-    counts: Counter[tuple[int, int]] = Counter(zip(steps, steps[1:], strict=False))
-    counts.update((100 + step, 0) for step in over)
-    counts.update((200 + step, 0) for step in steps)
+class Profiles:
+    """The intervals of many lines, so that those like a given one are found at once."""
+
+    def __init__(self, lines: Sequence[tuple[int, ...]]) -> None:
+        self._columns: dict[tuple[int, ...], int] = {}
+        rows, columns = [], []
+        for row, line in enumerate(lines):
+            for feature in profile(line):
+                rows.append(row)
+                columns.append(self._columns.setdefault(feature, len(self._columns)))
+        self._rows, self._of = np.asarray(rows, dtype=np.int64), np.asarray(columns, dtype=np.int64)
+        self._count = len(lines)
+        met = np.bincount(self._of, minlength=len(self._columns)) if len(columns) else np.zeros(0)
+        self._weight = np.log((1.0 + len(lines)) / (1.0 + met))
+
+    def likely(self, line: tuple[int, ...], most: int) -> np.ndarray:
+        """Give the numbers of the lines that share most of a line's intervals, best first."""
+        weights = np.zeros(len(self._columns))
+        for feature in profile(line):
+            if feature in self._columns:
+                weights[self._columns[feature]] = self._weight[self._columns[feature]]
+        shared = np.bincount(self._rows, weights[self._of], minlength=self._count)
+        most = min(most, self._count)
+        best = np.argpartition(-shared, most - 1)[:most] if most else np.zeros(0, dtype=np.int64)
+        return np.asarray(best[np.argsort(-shared[best], kind="stable")])
+
+
+def profile(pitches: tuple[int, ...]) -> Counter[tuple[int, ...]]:
+    """Count rows of two and three intervals, also those over a note between.
+
+    A note that is added or left out breaks few of them: what it parts is joined by the interval over it.
+    """
+    one, two = _steps(pitches, 1), _steps(pitches, 2)
+    counts: Counter[tuple[int, ...]] = Counter(zip(one, one[1:], strict=False))
+    counts.update(zip(two, one[2:], strict=False))
+    counts.update(zip(one, two[1:], strict=False))
+    counts.update(zip(one, one[1:], one[2:], strict=False))
+    counts.update(zip(two, one[2:], one[3:], strict=False))
+    counts.update(zip(one, two[1:], one[3:], strict=False))
+    counts.update(zip(one, one[1:], two[2:], strict=False))
     return counts
 
 
-def resemblance(one: Counter[tuple[int, int]], other: Counter[tuple[int, int]]) -> float:
+def _steps(pitches: tuple[int, ...], reach: int) -> list[int]:
+    pairs = zip(pitches, pitches[reach:], strict=False)
+    return [max(min(b - a, SPAN), -SPAN) for a, b in pairs]
+
+
+def resemblance(one: Counter[tuple[int, ...]], other: Counter[tuple[int, ...]]) -> float:
     """Give which share of the first profile is in the other one."""
     return sum((one & other).values()) / max(one.total(), 1)
 
@@ -45,20 +83,21 @@ def nearness(
         wanted, wanted_steps, line, steps = line, steps, wanted, wanted_steps
     apart = np.subtract.outer(np.asarray(line), np.asarray(wanted))
     keys = Counter(apart.ravel().tolist()).most_common(KEYS_TRIED)
-    ratio = _log_steps(wanted_steps, len(wanted))
-    other = _log_steps(steps, len(line))
-    rhythm = RHYTHM * np.minimum(np.abs(np.subtract.outer(ratio, other)), 1.0)
+    ratios = np.subtract.outer(_ratios(wanted_steps, len(wanted)), _ratios(steps, len(line)))
+    rhythm = RHYTHM * np.nan_to_num(np.minimum(np.abs(ratios), 1.0))
     costs = [_edit(np.abs(apart.T - key), rhythm) for key, _ in keys]
     return 1.0 - min(min(costs) / (SKIP * len(wanted)), 1.0)
 
 
-def _log_steps(steps: Sequence[float], count: int) -> np.ndarray:
-    """Give durations on a scale of octaves, the usual one of the line taken out."""
-    known = np.log2(
-        np.maximum(np.asarray([*steps, *[np.nan] * count][:count], dtype=float), 1 / 16)
-    )
-    known = np.where(np.isnan(known), np.nanmedian(known) if len(steps) else 0.0, known)
-    return np.asarray(known - np.median(known))
+def _ratios(steps: Sequence[float], count: int) -> np.ndarray:
+    """Give how much longer each duration is than the one before, in octaves; NaN where none is known.
+
+    A ratio is the same at any tempo and in any values.
+    """
+    known = np.full(count, np.nan)
+    inside = np.log2(np.maximum(np.asarray(steps[: count - 1], dtype=float), 1 / 16))
+    known[1 : len(inside)] = np.diff(inside)
+    return known
 
 
 def _edit(apart: np.ndarray, rhythm: np.ndarray) -> float:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 
 from juxtanote.core.collection.cards import Card
-from juxtanote.core.collection.music import nearness, profile, resemblance
+from juxtanote.core.collection.music import Profiles, nearness, profile, resemblance
 from juxtanote.core.errors import JuxtanoteError
 
 FACTS = ("tempo", "key", "form", "string", "uses", "last", "notes", "bars", "hard", "frets")
@@ -15,7 +15,7 @@ EXAMPLES = (
     "tempo:<100", "key:A", "form:bar-11", "string:1-2", "uses:pull-off", "last:>30d", "notes:<20",
     "bars:2", "hard:>5", "frets:5-8-5-7",
 )  # fmt: skip
-COMPARED = 600  # cards whose profiles resemble most are compared note by note
+COMPARED = 150  # cards that share most intervals are compared note by note
 NEAR_ENOUGH = 0.4
 ALIKE = 0.86  # from here on two phrases are one family
 _NUMBER = re.compile(r"^(<=|>=|<|>)?\s*(\d+(?:\.\d+)?)$")
@@ -149,12 +149,15 @@ def search(
     like: Sequence[int] = (),
     like_steps: Sequence[float] = (),
     most: int = 50,
+    profiles: Profiles | None = None,
 ) -> list[Hit]:
     """Find cards that hold to a query, nearest music first where some is asked for.
 
-    `cards` are those that have the words already (see `Index.cards`), best first.
+    `cards` are those that have the words already (see `Index.cards`), best first; `profiles` are theirs,
+    where somebody keeps them.
     """
-    kept = [card for card in cards if all(test(card) for test in query.tests)]
+    every = list(cards)
+    kept = [card for card in every if all(test(card) for test in query.tests)]
     said = ", ".join((*query.words, *query.told))
     if not like:
         count = max(len(kept), 1)
@@ -162,8 +165,9 @@ def search(
             Hit(card, round(1.0 - k / (2.0 * count), 3), said or "all")
             for k, card in enumerate(kept)
         ][:most]
-    wanted = profile(tuple(like))
-    likely = sorted(kept, key=lambda c: -resemblance(wanted, profile(c.pitches)))[:COMPARED]
+    if profiles is None or len(kept) < len(every):
+        profiles = Profiles([card.pitches for card in kept])
+    likely = [kept[n] for n in profiles.likely(tuple(like), COMPARED)]
     hits = []
     for card in likely:
         near = nearness(like, like_steps, card.pitches, card.steps)

@@ -5,6 +5,7 @@ from pathlib import Path
 
 from juxtanote.core.collection.cards import Card
 from juxtanote.core.collection.index import Index
+from juxtanote.core.collection.music import Profiles
 from juxtanote.core.collection.search import Hit, parse_query, search
 from juxtanote.core.progress import Progress, no_progress
 
@@ -16,6 +17,7 @@ class Shelf:
         self._path = path
         self._state = (-1, -1)
         self._cards: dict[int, Card] = {}
+        self._profiles = Profiles([])
 
     def follow(self, folders: Sequence[Path], progress: Progress = no_progress) -> list[str]:
         """Bring the index up to date with its folders; say what was not read."""
@@ -31,6 +33,7 @@ class Shelf:
         state = index.state()
         if state != self._state:
             self._cards = dict(index.numbered())
+            self._profiles = Profiles([card.pitches for card in self._cards.values()])
             self._state = state
 
     def __len__(self) -> int:
@@ -63,4 +66,5 @@ class Shelf:
         cards = [self._cards[n] for n in numbers if n in self._cards]
         inside = [card for card in cards if card.lesson.startswith(roots)]
         wanted, steps = (query.frets, ()) if query.frets else (tuple(like), tuple(like_steps))
-        return search(inside, query, like=wanted, like_steps=steps, most=most)
+        known = self._profiles if len(inside) == len(self._cards) else None
+        return search(inside, query, like=wanted, like_steps=steps, most=most, profiles=known)

@@ -2,12 +2,12 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from enum import Enum
 from fractions import Fraction
 
 from juxtanote.core.checks.playable import unplayable
 from juxtanote.core.checks.second_ear import Asked
 from juxtanote.core.exercises import lines
+from juxtanote.core.exercises.kinds import Kind
 from juxtanote.core.exercises.lines import Tone
 from juxtanote.core.fretboard.phrases import replace_places
 from juxtanote.core.progress import Progress, no_progress
@@ -24,25 +24,6 @@ SOUNDING = 0.95  # of its written length
 LEVEL_DB = -18.0
 SEQUENCED = 5
 NEEDS_KEY = "Set the key of the lesson first (Ctrl+D): this exercise moves through its scale."
-
-
-class Kind(Enum):
-    """What is done to a lick."""
-
-    BACKWARDS = "backwards"
-    FROM_BEAT = "from its second beat"
-    DISPLACED = "an eighth later"
-    HALF_SPEED = "in values twice as long"
-    DOUBLE_SPEED = "in values half as long"
-    SEQUENCE_UP = "its cell up the scale"
-    SEQUENCE_DOWN = "its cell down the scale"
-    THIRDS = "in thirds"
-    SIXTHS = "in sixths"
-    CONTRARY = "turned over"
-    LAND_ROOT = "landing on the root"
-    LAND_THIRD = "landing on the third"
-    LAND_FIFTH = "landing on the fifth"
-    WITH_BAR = "with the slide bar"
 
 
 def exercise(lesson: Lesson, phrase: Phrase, kind: Kind, progress: Progress = no_progress) -> Moved:
@@ -65,7 +46,7 @@ def exercise(lesson: Lesson, phrase: Phrase, kind: Kind, progress: Progress = no
     problems: list[str] = []
     tones = _changed(kind, line, phrase, lesson, context)
     tones = _in_range(tones, context, problems)
-    made = _phrase_of(tones, phrase, lesson, kind.value)
+    made = phrase_of_tones(tones, phrase, lesson, kind.value)
     made = replace_places(made, lesson, progress=progress)
     problems += _left_out(line, tones)
     problems += _unplayable(made, context)
@@ -153,7 +134,9 @@ def _in_range(tones: list[Tone], context: Context, problems: list[str]) -> list[
     return kept
 
 
-def _phrase_of(tones: Sequence[Tone], source: Phrase, lesson: Lesson, words: str) -> Phrase:
+def phrase_of_tones(
+    tones: Sequence[Tone], source: Phrase, lesson: Lesson, words: str, kind: str = EXERCISE
+) -> Phrase:
     """Write tones as a variant of a phrase, sounding at the lesson's tempo."""
     time_map = lesson.time_map
     edges = [[float(t.onset), float(t.onset + t.length)] for t in tones]
@@ -174,7 +157,7 @@ def _phrase_of(tones: Sequence[Tone], source: Phrase, lesson: Lesson, words: str
     finish = max(n.offset_s for n in notes) + 0.05
     made = replace(
         source, ident=lesson.fresh_phrase_number(), name=f"{source.name}, {words}", status="placed",
-        waived=(), breakdown="", deleted=(), variants=(), variation=Variation(EXERCISE),
+        waived=(), breakdown="", deleted=(), variants=(), variation=Variation(kind),
         proposed=False, evidence=Evidence(), start_s=begin, end_s=finish, repeats=1, ending=0,
     )  # fmt: skip
     return made.with_notes(notes)
@@ -212,6 +195,6 @@ def harmony_part(
     line = lines.moved(tones_of(phrase, context), steps, scale_of(key, context.scale, whole=True))
     tones = _in_range(line, context, [])
     made = replace(
-        _phrase_of(tones, phrase, lesson, ""), name=phrase.name, part=part, variation=None
+        phrase_of_tones(tones, phrase, lesson, ""), name=phrase.name, part=part, variation=None
     )
     return replace_places(made, lesson, progress=progress)

@@ -1,0 +1,1 @@
+"""The collection window: every phrase of every lesson in some folders."""

@@ -1,0 +1,78 @@
+"""Playing one phrase of the collection: its tab, rendered, apart from the lesson that is open."""
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from juxtanote.app.jobs.runner import JobRunner, Latest
+from juxtanote.app.transport.rate import RATE
+from juxtanote.core.audio.player import LoopPlayer
+from juxtanote.core.progress import Progress
+from juxtanote.core.score.lesson import Lesson, Phrase
+
+if TYPE_CHECKING:
+    from juxtanote.app.transport.devices import SoundOut
+    from juxtanote.core.synth.render import Rendered
+
+LOOK_MS = 60
+
+
+class Preview(QObject):
+    """Renders a phrase beside the window's thread and plays it once."""
+
+    playing_changed = pyqtSignal(bool)
+
+    def __init__(
+        self, runner: JobRunner, parent: QObject | None = None, out: "SoundOut | None" = None
+    ) -> None:
+        super().__init__(parent)
+        self.player = LoopPlayer(RATE)
+        self._latest = Latest(runner, "Rendering a phrase", self)
+        self._out = out
+        self._timer = QTimer(self)
+        self._timer.setInterval(LOOK_MS)
+        self._timer.timeout.connect(self._on_tick)
+
+    @property
+    def is_playing(self) -> bool:
+        """Whether sound goes out."""
+        return self._timer.isActive()
+
+    def play(self, lesson: Lesson, phrase: Phrase, level: float) -> None:
+        """Play a phrase of a lesson."""
+        self.stop()
+        self.player.set_level(level)
+
+        def work(progress: Progress) -> object:
+            from juxtanote.core.synth.render import render_phrase
+
+            return render_phrase(phrase, lesson, RATE, progress)
+
+        self._latest.ask(work, self._on_rendered)  # type: ignore[arg-type]
+
+    def _on_rendered(self, rendered: "Rendered") -> None:
+        if self._out is None:
+            from juxtanote.app.transport.devices import open_sound_out
+
+            self._out, _ = open_sound_out(self)
+        self.player.set_recording(np.stack([rendered.audio, rendered.audio]))
+        self.player.seek(0.0)
+        self.player.play()
+        self._out.start(self.player.render)
+        self._timer.start()
+        self.playing_changed.emit(True)
+
+    def stop(self) -> None:
+        """Be quiet."""
+        self._latest.forget()
+        if self._timer.isActive():
+            self._timer.stop()
+            if self._out is not None:
+                self._out.stop()
+            self.player.stop()
+            self.playing_changed.emit(False)
+
+    def _on_tick(self) -> None:
+        if not self.player.is_playing:
+            self.stop()

@@ -1,0 +1,186 @@
+"""The collection's window: found while typing, used, and never a lesson touched; exercises; harmony."""
+
+import os
+import tempfile
+from dataclasses import replace
+from pathlib import Path
+from unittest import mock
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QFileDialog
+
+from bench.collection import a_lesson
+from juxtanote.app import forms
+from juxtanote.app.collection import labels
+from juxtanote.app.collection.window import CollectionWindow
+from juxtanote.app.lesson_forms import HarmonyForm, LimitsForm
+from juxtanote.app.transport.devices import SimulatedSoundCard
+from juxtanote.core.exercises.kinds import Kind
+from juxtanote.core.formats.lesson_file import save_lesson
+from juxtanote.core.score.lesson import COPIED, EXERCISE
+from tests.app import wait_until
+from tests.app.windows import WindowTest
+from tests.lessons import small_lesson
+
+
+class TestCollection(WindowTest):
+    def setUp(self) -> None:
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.lessons = Path(held.name, "lessons")
+        self.lessons.mkdir()
+        patched = mock.patch.dict(os.environ, {"XDG_CACHE_HOME": str(Path(held.name, "cache"))})
+        patched.start()
+        self.addCleanup(patched.stop)
+        super().setUp()
+        for number in range(3):
+            save_lesson(a_lesson(number, 4), self.lessons / f"{number}.juxta")
+
+    def opened(self) -> CollectionWindow:
+        self.window.actions_by_name["collection"].trigger()
+        assert self.window.collection is not None
+        view = self.window.collection.view
+        view.preview._out = SimulatedSoundCard(view, by_hand=True)
+        view.set_folders([self.lessons])
+        self.assertTrue(wait_until(lambda: view.model.rowCount() == 12))
+        return view
+
+    def test_it_says_what_to_do_first(self) -> None:
+        self.window.actions_by_name["collection"].trigger()
+        assert self.window.collection is not None
+        self.assertEqual(self.window.collection.view.said.text(), labels.NO_FOLDERS)
+        self.assertFalse(self.window.collection.view.play.isEnabled())
+
+    def test_it_finds_while_one_types_and_explains_a_fact_that_cannot_be_read(self) -> None:
+        view = self.opened()
+        QTest.keyClicks(view.search, "evening tempo:<300")
+        self.assertTrue(wait_until(lambda: view.said.text() == "12 phrases."))
+        view.search.setText("evening tempo:slow")
+        self.assertTrue(wait_until(lambda: "tempo:<100" in view.said.text()))
+        view.search.setText("nothing of this")
+        self.assertTrue(wait_until(lambda: view.said.text() == labels.NOTHING))
+        self.assertFalse(view.open_button.isEnabled())
+
+    def test_a_phrase_plays_and_stops(self) -> None:
+        view = self.opened()
+        view.play.click()
+        self.assertTrue(wait_until(lambda: view.preview.is_playing))
+        self.assertEqual(view.play.text(), labels.STOP)
+        view.play.click()
+        self.assertFalse(view.preview.is_playing)
+
+    def test_return_opens_its_lesson_at_the_phrase(self) -> None:
+        view = self.opened()
+        view.list.setCurrentIndex(view.model.index(5))
+        card = view.chosen()[0].card
+        view.list.setFocus()
+        QTest.keyClick(view.list, Qt.Key.Key_Return)
+        self.assertTrue(wait_until(lambda: self.document.lesson.title == card.title))
+        assert self.document.phrase is not None
+        self.assertEqual(self.document.phrase.ident, card.ident)
+
+    def test_a_copy_hangs_under_the_phrase_and_can_be_undone(self) -> None:
+        self.open_small()
+        view = self.opened()
+        before = {path: path.read_bytes() for path in self.lessons.iterdir()}
+        card = view.chosen()[0].card
+        view.copy.click()
+        self.assertTrue(wait_until(lambda: bool(self.document.lesson.phrases[0].variants)))
+        made = self.document.lesson.phrases[0].variants[0]
+        assert made.variation is not None
+        self.assertEqual(made.variation.kind, COPIED)
+        self.assertEqual(len(made.notes), len(card.pitches))
+        played = tuple(round(n.heard.midi) for n in made.notes)
+        self.assertEqual(played, card.pitches)
+        self.document.undo_stack.undo()
+        self.assertEqual(self.document.lesson.phrases[0].variants, ())
+        self.assertEqual({path: path.read_bytes() for path in self.lessons.iterdir()}, before)
+
+    def test_several_are_handed_out_as_one(self) -> None:
+        view = self.opened()
+        view.list.selectAll()
+        target = self.lessons.parent / "workshop.pdf"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")):
+            view.hand_out.click()
+        self.assertTrue(wait_until(lambda: target.is_file() and not self.window.runner.is_busy))
+        self.assertEqual(target.read_bytes()[:5], b"%PDF-")
+
+    def test_a_lesson_that_cannot_be_read_is_named(self) -> None:
+        (self.lessons / "broken.juxta").write_bytes(b"nothing")
+        view = self.opened()
+        self.assertIn("broken.juxta", view.said.text())
+
+
+class TestExercisesInTheWindow(WindowTest):
+    def test_an_exercise_hangs_under_its_phrase(self) -> None:
+        self.open_small()
+        self.document.change("Key", lambda l: replace(l, key="A minor"))
+
+        def choose(form: forms.MoveForm) -> bool:
+            form.exercise.setChecked(True)
+            form.kind.setCurrentIndex(form.kind.findData(Kind.SEQUENCE_UP))
+            return True
+
+        with mock.patch.object(forms.MoveForm, "exec", choose):
+            self.window.asking.move_phrase()
+        made = self.document.phrase
+        assert made is not None and made.variation is not None
+        self.assertEqual(made.variation.kind, EXERCISE)
+        self.document.undo_stack.undo()
+        self.assertEqual(self.document.lesson.phrases[0].variants, ())
+
+    def test_what_is_missing_is_said(self) -> None:
+        lesson = replace(small_lesson(), key="")
+        form = forms.MoveForm(lesson, lesson.phrases[0])
+        form.exercise.setChecked(True)
+        form.kind.setCurrentIndex(form.kind.findData(Kind.THIRDS))
+        self.assertIn("key", form.said.text())
+        self.assertFalse(form.accept_button.isEnabled())
+
+    def test_a_harmony_gets_a_part_of_its_own(self) -> None:
+        self.open_small()
+        self.document.change("Key", lambda l: replace(l, key="A minor"))
+
+        def accept(form: HarmonyForm) -> bool:
+            form.try_accept()
+            return form.made is not None
+
+        with mock.patch.object(HarmonyForm, "exec", accept):
+            self.window.asking.make_harmony()
+        self.assertEqual([p.name for p in self.document.lesson.parts][1:], ["A third above"])
+        self.document.undo_stack.undo()
+        self.assertEqual(len(self.document.lesson.parts), 1)
+
+    def test_how_strict_is_kept_with_the_lesson(self) -> None:
+        self.open_small()
+
+        def loosen(form: LimitsForm) -> bool:
+            form.fields["late_ms"].setValue(90)
+            return True
+
+        with mock.patch.object(LimitsForm, "exec", loosen):
+            self.window.asking.ask_limits()
+        self.assertEqual(self.document.lesson.limits.late_ms, 90.0)
+
+    def test_findings_are_written(self) -> None:
+        self.open_small()
+        self.window.show_desk(2)
+        self.settle()
+        with tempfile.TemporaryDirectory() as held:
+            target = Path(held, "f.csv")
+            with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")):
+                self.window.asking.save_findings()
+            self.assertTrue(target.read_text("utf-8").startswith("phrase,onset_s,bar"))
+
+    def test_hard_spots_and_the_key_that_swaps(self) -> None:
+        self.open_small()
+        self.window.show_desk(2)
+        self.window.actions_by_name["hard_spot"].trigger()
+        first = self.window.transport.loop_s
+        self.assertIsNotNone(first)
+        self.assertIn("of 10", self.window._told.text())
+        QTest.keyPress(self.window, Qt.Key.Key_Z)
+        self.assertEqual(self.window.transport.player._balance, 1.0)
+        QTest.keyRelease(self.window, Qt.Key.Key_Z)
+        self.assertEqual(self.window.transport.player._balance, 0.0)
