@@ -233,9 +233,11 @@ class LoopPlayer:
         with self._lock:
             position = round(seconds * self.sample_rate)
             position = int(np.clip(position, 0, self._sources.shape[1] - 1))
+            passes = self._pass_number
             if self._loop is not None and not self._loop[0] <= position <= self._loop[1]:
-                self._loop = None
+                self._loop, passes = None, 0
             self._rewind(position)
+            self._pass_number = passes  # a plan of steps holds where it was
 
     # Where it is
 

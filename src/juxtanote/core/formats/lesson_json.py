@@ -12,7 +12,7 @@ from juxtanote.core.errors import JuxtanoteError, LessonFileError
 from juxtanote.core.formats import lesson_wire as wire
 from juxtanote.core.formats.migrate import OLDEST, VERSION, migrate
 from juxtanote.core.fretboard.phrases import is_on, replace_places, unlocked_off
-from juxtanote.core.score.kept import Checked, Kept, LogEntry, StepPlan
+from juxtanote.core.score.kept import BarOfTake, Checked, Kept, LogEntry, StepPlan, TakeEntry
 from juxtanote.core.score.lesson import Focus, Lesson, Part, Phrase, Recording, Variation
 from juxtanote.core.score.limits import Limits
 from juxtanote.core.score.note import Evidence, HeardNote, Note, RunnerUp, WrittenNote
@@ -26,7 +26,7 @@ _VALUES: dict[type, type] = {
     wire.FocusW: Focus, wire.EvidenceW: Evidence, wire.VariationW: Variation, wire.PhraseW: Phrase,
     wire.GuitarW: Guitar, wire.PartW: Part, wire.RecordingW: Recording, wire.TimeMapW: TimeMap,
     wire.LogEntryW: LogEntry, wire.StepPlanW: StepPlan, wire.KeptW: Kept, wire.LessonW: Lesson,
-    wire.CheckedW: Checked, wire.LimitsW: Limits,
+    wire.BarOfTakeW: BarOfTake, wire.TakeEntryW: TakeEntry, wire.CheckedW: Checked, wire.LimitsW: Limits,
 }  # fmt: skip
 _BEATS = frozenset({"onset_beats", "duration_beats"})
 _DEEPEST = 40

@@ -227,6 +227,28 @@ class LimitsW(_Wire, frozen=True):
     quiet_db: Annotated[float, Meta(ge=STRICTEST, le=LOOSEST)] = 6.0
 
 
+class BarOfTakeW(_Wire, frozen=True):
+    """A bar of a take."""
+
+    bar: Annotated[int, Meta(ge=-100_000, le=1_000_000)]
+    written: Annotated[int, Meta(ge=0, le=100_000)]
+    played: Annotated[int, Meta(ge=0, le=100_000)]
+    late_ms: Annotated[float, Meta(ge=-1e5, le=1e5)]
+
+
+class TakeEntryW(_Wire, frozen=True):
+    """A take that was compared."""
+
+    phrase: Ident
+    date: Annotated[str, Meta(max_length=40)]
+    speed: Annotated[float, Meta(ge=0.05, le=4.0)]
+    file: Line
+    share: Part01
+    spread_ms: Annotated[float, Meta(ge=0.0, le=1e5)]
+    findings: Annotated[int, Meta(ge=0, le=100_000)] = 0
+    bars: Annotated[tuple[BarOfTakeW, ...], Meta(max_length=10_000)] = ()
+
+
 class KeptW(_Wire, frozen=True):
     """What no edit changes: the log, the plan, and where the person was."""
 
@@ -237,6 +259,7 @@ class KeptW(_Wire, frozen=True):
     position_s: Seconds = 0.0
     found_at: Annotated[str, Meta(max_length=10_000)] = ""
     checked: Annotated[tuple[CheckedW, ...], Meta(max_length=MOST_PHRASES)] = ()
+    takes: Annotated[tuple[TakeEntryW, ...], Meta(max_length=100_000)] = ()
 
 
 class LessonW(_Wire, frozen=True):

@@ -1,11 +1,16 @@
 """The practice log: what was played, how often, how fast, and how it went up."""
 
+import csv
+import io
 from dataclasses import dataclass, replace
 
 from juxtanote.core.score.kept import Kept, LogEntry
 from juxtanote.core.score.lesson import Lesson
 
 SAME_SPEED = 0.005
+LOG_COLUMNS = (
+    "date", "kind", "phrase", "speed_percent", "repeats", "notes_percent", "spread_ms", "note"
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,6 +38,21 @@ def add_practice(
             return replace(kept, log=tuple(entries))
     entries.append(LogEntry(date, phrases, name, round(speed, 3), repeats))
     return replace(kept, log=tuple(entries))
+
+
+def log_csv(lesson: Lesson) -> str:
+    """Write log and takes as CSV: day, what, speed in per cent, repeats, and how a take went."""
+    held = io.StringIO()
+    writer = csv.writer(held, lineterminator="\n")
+    writer.writerow(LOG_COLUMNS)
+    for entry in lesson.kept.log:
+        writer.writerow([entry.date, "passes", name_of(entry, lesson), f"{100 * entry.speed:g}",
+                         entry.repeats, "", "", entry.note])  # fmt: skip
+    for take in lesson.kept.takes:
+        name = current_name((take.phrase,), "", lesson)
+        writer.writerow([take.date, "take", name, f"{100 * take.speed:g}", 1,
+                         f"{100 * take.share:g}", f"{take.spread_ms:g}", take.file])  # fmt: skip
+    return held.getvalue()
 
 
 def name_of(entry: LogEntry, lesson: Lesson) -> str:

@@ -21,6 +21,7 @@ from juxtanote.core.checks.evidence import Evidence, listen_again
 from juxtanote.core.checks.second_ear import EXTRA, MISSING, Asked, Complaint, second_ear
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.progress import Progress, no_progress
+from juxtanote.core.score.kept import BarOfTake, TakeEntry
 
 Array = NDArray[np.float64]
 HEARD_FROM = 0.35
@@ -120,6 +121,27 @@ def compare(
     return Compared(
         findings, notes, _summary(findings, notes, asked, tempo.speed), tempo.speed,
         tuple(zip(written.tolist(), (n.onset_s for n in moved), strict=True)),
+    )  # fmt: skip
+
+
+def entry_of(
+    compared: Compared, phrase: int, bars: Sequence[int], date: str, file: str = ""
+) -> TakeEntry:
+    """Give what is kept of a comparison; `bars` says in which bar each written note stands."""
+    played = [n for n in compared.notes if n.status == "played"]
+    late = [abs(n.late_ms) for n in played if n.late_ms is not None]
+    rows = []
+    for bar in sorted(set(bars)):
+        here = [n for n, b in zip(compared.notes, bars, strict=True) if b == bar]
+        off = [n.late_ms for n in here if n.status == "played" and n.late_ms is not None]
+        rows.append(
+            BarOfTake(bar, len(here), sum(n.status == "played" for n in here),
+                      round(float(np.median(off)), 1) if off else 0.0)
+        )  # fmt: skip
+    return TakeEntry(
+        phrase, date, round(float(np.clip(compared.speed, 0.05, 4.0)), 3), file,
+        round(len(played) / max(len(compared.notes), 1), 3),
+        round(float(np.median(late)), 1) if late else 0.0, len(compared.findings), tuple(rows),
     )  # fmt: skip
 
 

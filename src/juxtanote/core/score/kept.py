@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 
 SLOWEST, FASTEST = 0.25, 1.25
 """Part of the recording's speed that can be practised at."""
+CLEAN_SHARE, CLEAN_MS = 0.95, 30.0  # of the notes, and off the beat: a take that went well
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,6 +21,42 @@ class LogEntry:
     def __post_init__(self) -> None:
         if not 0.05 <= self.speed <= 2.0 or not 0 <= self.repeats <= 100_000:
             raise ValueError(f"practice at {self.speed} times the speed, {self.repeats} repeats")
+
+
+@dataclass(frozen=True, slots=True)
+class BarOfTake:
+    """A bar of a take: how many notes are written, how many were played, how late (median, ms)."""
+
+    bar: int
+    written: int
+    played: int
+    late_ms: float
+
+
+@dataclass(frozen=True, slots=True)
+class TakeEntry:
+    """A take that was compared: when, how fast, where its sound is, and how it went.
+
+    `share` of the notes were played, `spread_ms` is how far they were off the take's own beat (median).
+    """
+
+    phrase: int
+    date: str  # ISO 8601, to the second
+    speed: float
+    file: str  # its name among this machine's takes; empty where it came from elsewhere
+    share: float
+    spread_ms: float
+    findings: int = 0
+    bars: tuple[BarOfTake, ...] = ()
+
+    def __post_init__(self) -> None:
+        if not 0.05 <= self.speed <= 4.0 or not 0.0 <= self.share <= 1.0:
+            raise ValueError(f"a take at {self.speed} times the speed, {self.share} of its notes")
+
+    @property
+    def is_clean(self) -> bool:
+        """Whether it may go up a step: nearly every note, near the beat."""
+        return self.share >= CLEAN_SHARE and self.spread_ms <= CLEAN_MS
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,3 +99,4 @@ class Kept:
     position_s: float = 0.0
     found_at: str = ""
     checked: tuple[Checked, ...] = ()
+    takes: tuple[TakeEntry, ...] = ()

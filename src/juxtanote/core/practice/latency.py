@@ -1,0 +1,69 @@
+"""How long sound takes out of the machine and in again: clicks are played and looked for."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.errors import JuxtanoteError
+
+CLICKS_S = (0.25, 0.62, 1.13)  # uneven, so that no other place fits as well
+LENGTH_S = 2.0
+BURST_S = 0.012
+LONGEST_S = 0.6
+FEWEST_RATIO = 9.0  # of the best place over the usual one; noise alone gives 6
+
+
+def probe(sample_rate: int) -> NDArray[np.float32]:
+    """Give what is played to measure: bursts of noise, mono, shape (n_samples,)."""
+    rng = np.random.default_rng(20)
+    out = np.zeros(int(LENGTH_S * sample_rate), dtype=np.float32)
+    burst = rng.uniform(-0.5, 0.5, int(BURST_S * sample_rate)).astype(np.float32)
+    burst *= np.hanning(len(burst)).astype(np.float32)
+    for at in CLICKS_S:
+        start = int(at * sample_rate)
+        out[start : start + len(burst)] += burst
+    return out
+
+
+def latency_of(recorded: NDArray[np.float32], sample_rate: int) -> float:
+    """Find how late a probe came in, in seconds.
+
+    Parameters
+    ----------
+    recorded : ndarray of float32, shape (n_samples,)
+        What came in from the moment on at which the probe began to be played.
+    sample_rate : int
+        In Hz.
+
+    Raises
+    ------
+    JuxtanoteError
+        If the probe is not in it: the text says what to do.
+    """
+    from scipy.signal import correlate
+
+    played = probe(sample_rate)
+    if len(recorded) < len(played) // 2 or not float(np.abs(recorded).max(initial=0.0)):
+        raise JuxtanoteError(
+            "Nothing came in. Switch the microphone on, and play aloud for this once."
+        )
+    reach = int(LONGEST_S * sample_rate)
+    padded = np.pad(recorded, (0, max(len(played) + reach - len(recorded), 0)))[
+        : len(played) + reach
+    ]
+    match = np.abs(correlate(padded, played, mode="valid", method="fft"))
+    best = int(np.argmax(match))
+    around = np.ones(len(match), dtype=bool)
+    around[max(best - int(0.004 * sample_rate), 0) : best + int(0.004 * sample_rate)] = False
+    if match[best] < FEWEST_RATIO * float(np.median(match[around]) + 1e-12):
+        raise JuxtanoteError(
+            "The clicks were not found in what came in. Hold the microphone to the speaker, or join "
+            "output and input with a cable, and measure again."
+        )
+    return best / sample_rate
+
+
+def taken_back(
+    take: NDArray[np.float32], latency_s: float, sample_rate: int
+) -> NDArray[np.float32]:
+    """Give a take without what came before its sound could have arrived."""
+    return take[max(int(round(latency_s * sample_rate)), 0) :]
