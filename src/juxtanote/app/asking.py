@@ -120,26 +120,34 @@ class Asking:
 
     def save_findings(self) -> None:
         """Ask where the findings of this phrase go, and write them."""
-        from juxtanote.core.audio.write import write_whole
         from juxtanote.core.checks.findings import findings_csv
 
         phrase, found = self.document.phrase, self._window.findings
         if phrase is None or found.phrase is not phrase:
             self._window.tell("The phrase is being checked: try again in a moment.")
             return
-        name, _ = QFileDialog.getSaveFileName(
-            self._window, "Write findings", f"{phrase.name} findings.csv", "CSV (*.csv)"
-        )
+        text = findings_csv(found.found, phrase, self.document.lesson)
+        self._write_csv("Write findings", f"{phrase.name} findings.csv", text)
+
+    def save_log(self) -> None:
+        """Ask where the practice log goes, and write it."""
+        from juxtanote.core.practice.log import log_csv
+
+        self._write_csv("Write the log", "practice.csv", log_csv(self.document.lesson))
+
+    def _write_csv(self, title: str, start: str, text: str) -> None:
+        from juxtanote.core.audio.write import write_text
+
+        name, _ = QFileDialog.getSaveFileName(self._window, title, start, "CSV (*.csv)")
         if not name:
             return
-        text = findings_csv(found.found, phrase, self.document.lesson)
         path = Path(name if name.lower().endswith(".csv") else f"{name}.csv")
         try:
-            write_whole(path, lambda partial: partial.write_text(text, encoding="utf-8"))
+            write_text(path, text)
         except (OSError, JuxtanoteError) as error:
-            self._window.complain(f"The findings could not be written: {error}")
+            self._window.complain(f"“{path.name}” could not be written: {error}")
             return
-        self._window.tell(f"Wrote “{path.name}”: {len(found.found)} findings.")
+        self._window.tell(f"Wrote “{path.name}”.")
 
     # Files
 

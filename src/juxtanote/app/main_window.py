@@ -233,11 +233,12 @@ class MainWindow(QMainWindow):
     def _make_practise(self) -> QWidget:
         from juxtanote.app.practise.desk import PractiseDesk
 
-        desk = PractiseDesk(self.document, self.transport)
+        desk = PractiseDesk(self.document, self.transport, self.runner)
         desk.told.connect(self.tell)
         desk.take.wanted.connect(self.asking.compare_take)
+        desk.write_log.clicked.connect(self.asking.save_log)
         desk.recorder.recorded.connect(self.tasks.compare_take)
-        self.tasks.compared.connect(desk.take.show_compared)
+        self.tasks.compared.connect(desk.show_compared)
         return desk
 
     def _bind(self, button: QAbstractButton, name: str) -> None:

@@ -58,6 +58,13 @@ def _store() -> QSettings:
 
 COUNT_IN_BEATS = Setting("transport/count_in_beats", 4, 0, 16)
 LEVEL = Setting("transport/level", 0.25, 0.0, 1.0)
+MICROPHONE = Setting("practise/microphone", "")
+LATENCY_MS = Setting("practise/latency_ms", 0.0, 0.0, 600.0)
+COUNT_EACH = Setting("practise/count_each", False)
+BREATH_BEATS = Setting("practise/breath_beats", 0, 0, 16)
+WAIT_EACH = Setting("practise/wait_each", False)
+FOLLOW_TAKES = Setting("practise/follow_takes", True)
+CLICKED = Setting("practise/clicked", "every beat")
 COLLECTION_FOLDERS = Setting("collection/folders", "")
 PAPER = Setting("pages/paper", "A4")
 PAGE_LARGE = Setting("pages/large", False)

@@ -442,7 +442,7 @@ class Tasks(QObject):
                     f"“{path.name}” was compared with {phrase.name}: choose it to see more."
                 )
                 return
-            self.compared.emit(compared, path.name)
+            self.compared.emit(compared, path)
 
         self._start(f"Listening to {path.name}", work, done)
 

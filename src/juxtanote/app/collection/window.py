@@ -24,11 +24,11 @@ from PyQt6.QtWidgets import (
 from juxtanote.app import settings
 from juxtanote.app.collection import labels
 from juxtanote.app.collection.model import FAMILY, CardModel, CardPainter
-from juxtanote.app.collection.preview import Preview
 from juxtanote.app.document import Document
 from juxtanote.app.folders import cache_folder
 from juxtanote.app.jobs.runner import Job, JobRunner, Latest
 from juxtanote.app.look.theme import px
+from juxtanote.app.transport.preview import Preview
 from juxtanote.app.widgets.parts import soft_line
 from juxtanote.core.collection.search import EXAMPLES, Hit, families
 from juxtanote.core.collection.shelf import Shelf
@@ -219,7 +219,7 @@ class CollectionWindow(QDialog):
 
     def _find(self) -> None:
         folders, shelf, text = self.folders(), self._shelf, self.search.text().strip()
-        if not folders or (self._reading is not None and not len(shelf)):
+        if not folders:
             return
         notes = self._document.selected_notes if self.like.isChecked() else ()
         like = [round(n.heard.midi) for n in notes]

@@ -1,7 +1,9 @@
 """The Practise desk: loops, speed steps, joined parts, and the log."""
 
 from dataclasses import replace
-from datetime import date
+from datetime import date, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QModelIndex, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -17,19 +19,28 @@ from PyQt6.QtWidgets import (
 )
 
 from juxtanote.app.document import Document
+from juxtanote.app.jobs.runner import JobRunner
 from juxtanote.app.look.theme import LARGE, px
 from juxtanote.app.practise import labels
+from juxtanote.app.practise.history import TakeGrid
 from juxtanote.app.practise.plot import LogPlot
 from juxtanote.app.practise.recording import TakeRecorder
+from juxtanote.app.practise.runs import Runs
 from juxtanote.app.practise.tables import ChunkModel, LogModel
 from juxtanote.app.practise.take_panel import TakePanel
 from juxtanote.app.transport.controller import Transport
+from juxtanote.app.transport.preview import Preview
 from juxtanote.app.widgets.desk import Desk, News
 from juxtanote.app.widgets.parts import Panel, heading, number_box, scrolled, soft, strong
 from juxtanote.core.practice import care
+from juxtanote.core.practice.climb import next_speed
 from juxtanote.core.practice.log import add_practice, current_name
 from juxtanote.core.practice.plan import joined_chunks, speed_steps
-from juxtanote.core.score.kept import StepPlan
+from juxtanote.core.practice.review import due_on
+from juxtanote.core.score.kept import StepPlan, TakeEntry
+
+if TYPE_CHECKING:
+    from juxtanote.core.practice.takes import Compared
 
 
 class PractiseDesk(Desk):
@@ -38,7 +49,11 @@ class PractiseDesk(Desk):
     told = pyqtSignal(str)
 
     def __init__(
-        self, document: Document, transport: Transport, parent: QWidget | None = None
+        self,
+        document: Document,
+        transport: Transport,
+        runner: JobRunner,
+        parent: QWidget | None = None,
     ) -> None:
         super().__init__(document, parent)
         self._transport = transport
@@ -60,6 +75,11 @@ class PractiseDesk(Desk):
         self.plot = LogPlot(document)
         self.take = TakePanel()
         self.recorder = TakeRecorder(document, transport, self)
+        self.preview = Preview(runner, self)
+        self.grid = TakeGrid()
+        self.runs = Runs(transport)
+        self.write_log = QPushButton(labels.WRITE_LOG)
+        self._due = soft(wrap=True)
         self._plan, self._rest = soft(wrap=True), soft(wrap=True)
         self._lay_out()
         self.begin.clicked.connect(self.begin_steps)
@@ -71,6 +91,14 @@ class PractiseDesk(Desk):
         self.take.record_toggled.connect(self.recorder.toggle)
         self.recorder.changed.connect(self.take.show_recording)
         self.recorder.told.connect(self.told)
+        self.recorder.level_changed.connect(self.take.meter.show_level)
+        self.recorder.latency_changed.connect(self.take.show_latency)
+        self.take.measure_wanted.connect(lambda: self.recorder.measure_latency())
+        self.take.play_wanted.connect(self._play_take)
+        self.take.forget_wanted.connect(self._forget_take)
+        self.preview.playing_changed.connect(
+            lambda on: self.take.play.setText(labels.STOP_TAKE if on else labels.PLAY_TAKE)
+        )
         transport.pass_ended.connect(self._on_pass)
 
     @property
@@ -97,10 +125,12 @@ class PractiseDesk(Desk):
             grid.addWidget(box, 1, index)
         steps.column.addLayout(grid)
         steps.column.addWidget(self._plan)
+        steps.column.addWidget(self.runs)
         steps.column.addWidget(self.begin)
         left.addWidget(steps)
         parts = Panel()
         parts.column.addWidget(strong(labels.CHUNKS, LARGE))
+        parts.column.addWidget(self._due)
         parts.column.addWidget(self.chunks)
         self.chunks.setMinimumHeight(px(120))
         left.addWidget(self.take)
@@ -117,7 +147,13 @@ class PractiseDesk(Desk):
         right = Panel()
         right.column.addWidget(heading(labels.PLOT))
         right.column.addWidget(self.plot, 3)
-        right.column.addWidget(strong(labels.LOG, LARGE))
+        right.column.addWidget(strong(labels.GRID, LARGE))
+        right.column.addWidget(self.grid, 2)
+        log = QHBoxLayout()
+        log.addWidget(strong(labels.LOG, LARGE))
+        log.addStretch(1)
+        log.addWidget(self.write_log)
+        right.column.addLayout(log)
         right.column.addWidget(self.table, 2)
         row.addWidget(right, 3)
         self.table.setModel(self.log_model)
@@ -186,6 +222,8 @@ class PractiseDesk(Desk):
             self.plot.update()
         if news.phrase or change.whole:
             self.take.show_compared(None)
+        if news.phrase or news.kept or change.whole:
+            self._show_takes()
         has_notes = phrase is not None and bool(phrase.notes)
         for button in (self.take.button, self.take.record):
             button.setEnabled(has_notes)
@@ -198,6 +236,67 @@ class PractiseDesk(Desk):
         )
         self.begin.setEnabled(not why)
         self.begin.setToolTip(why)
+
+    def _show_takes(self) -> None:
+        lesson, phrase = self._document.lesson, self._document.phrase
+        mine = tuple(
+            t for t in lesson.kept.takes if phrase is not None and t.phrase == phrase.ident
+        )
+        self.take.show_takes(mine)
+        self.grid.show_takes(mine)
+        due = due_on(lesson, date.today())
+        names = [p.name for r in due if (p := lesson.phrase(r.phrase)) is not None]
+        self._due.setText(labels.DUE_TODAY.format(names=", ".join(names)) if names else "")
+        self._due.setVisible(bool(names))
+
+    def show_compared(self, compared: "Compared", path: Path) -> None:
+        """Show what was heard in a take, keep how it went, and let the speed follow."""
+        phrase, lesson = self._document.phrase, self._document.lesson
+        if phrase is None:
+            return
+        from juxtanote.core.checks.against_sound import asked_of
+        from juxtanote.core.practice.takes import entry_of
+
+        time_map = lesson.time_map
+        at = time_map.to_beats([n.onset_s + 0.03 for n in asked_of(phrase, lesson)]).tolist()
+        bars = [time_map.bar_and_beat(beat)[0] for beat in at]
+        name = path.name if path.parent == self.recorder.folder() else ""
+        now = datetime.now().isoformat(timespec="seconds")
+        entry = entry_of(compared, phrase.ident, bars, now, name)
+        kept = self._document.lesson.kept
+        self._document.keep(replace(kept, takes=(*kept.takes, entry)))
+        self.take.show_compared(compared, path.name)
+        if self.runs.follows.isChecked():
+            self._follow(entry)
+
+    def _follow(self, entry: TakeEntry) -> None:
+        """Go up a step after a clean take, back after a missed one."""
+        speed = self._transport.speed
+        after = next_speed(self.plan(), speed, entry)
+        if abs(after - speed) > 1e-6:
+            self._transport.set_speed(after)
+            words = labels.FASTER if after > speed else labels.SLOWER
+            self.told.emit(words.format(speed=100 * after))
+
+    def _play_take(self, take: TakeEntry) -> None:
+        if self.preview.is_playing:
+            self.preview.stop()
+            return
+        path = self.recorder.folder() / take.file
+        if not take.file or not path.is_file():
+            self.told.emit(labels.NO_FILE)
+            return
+        self._transport.pause()
+        self.preview.play_file(path, self._transport.level)
+
+    def _forget_take(self, take: TakeEntry) -> None:
+        """Take a take out of the lesson, and its sound off this machine."""
+        self.preview.stop()
+        kept = self._document.lesson.kept
+        self._document.keep(replace(kept, takes=tuple(t for t in kept.takes if t != take)))
+        if take.file:
+            (self.recorder.folder() / take.file).unlink(missing_ok=True)
+        self.told.emit(labels.FORGOTTEN)
 
     def begin_steps(self) -> None:
         """Loop the phrase from the slowest step on."""

@@ -5,18 +5,29 @@ from datetime import datetime
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from juxtanote.app.document import Document
 from juxtanote.app.folders import state_folder
 from juxtanote.app.practise import labels
+from juxtanote.app.settings import LATENCY_MS, MICROPHONE
 from juxtanote.app.transport.controller import Transport
-from juxtanote.app.transport.devices import DesktopMicrophone, SoundIn
+from juxtanote.app.transport.devices import (
+    DesktopMicrophone,
+    SoundIn,
+    SoundOut,
+    open_sound_out,
+)
 from juxtanote.app.transport.rate import RATE
+from juxtanote.core.audio.player import LoopPlayer
 from juxtanote.core.errors import JuxtanoteError
+from juxtanote.core.practice import latency
 
 SHORTEST_S = 0.5
 CLIPPED = 0.99
+METER_MS = 60
+PROBE_LEVEL = 0.5
+LEAST_LOST_S = 0.02
 
 
 class TakeRecorder(QObject):
@@ -25,13 +36,24 @@ class TakeRecorder(QObject):
     told = pyqtSignal(str)
     changed = pyqtSignal(bool)  # whether it records
     recorded = pyqtSignal(object, object)  # where it is to be kept, and its samples
+    level_changed = pyqtSignal(float)
+    latency_changed = pyqtSignal(float)  # milliseconds
 
     def __init__(
         self, document: Document, transport: Transport, parent: QObject | None = None
     ) -> None:
         super().__init__(parent)
         self._document, self._transport = document, transport
-        self.open_microphone: Callable[[], SoundIn] = lambda: DesktopMicrophone(self)
+        self.open_microphone: Callable[[], SoundIn] = self._open_chosen
+        self.is_probing = False
+        self._meter = QTimer(self)
+        self._meter.setInterval(METER_MS)
+        self._meter.timeout.connect(self._on_meter)
+        self._probing = QTimer(self)
+        self._probing.setSingleShot(True)
+        self._probing.setInterval(int(1000 * (latency.LENGTH_S + latency.LONGEST_S)))
+        self._probing.timeout.connect(self._end_probe)
+        self._probe_out: SoundOut | None = None
         self._microphone: SoundIn | None = None
         self._name = ""
         document.phrase_changed.connect(self.give_up)
@@ -39,7 +61,7 @@ class TakeRecorder(QObject):
     @property
     def is_recording(self) -> bool:
         """Whether a take is under way."""
-        return self._microphone is not None
+        return self._microphone is not None and not self.is_probing
 
     def toggle(self) -> None:
         """Begin a take, or end it."""
@@ -71,6 +93,7 @@ class TakeRecorder(QObject):
             self._transport.loop_phrase(phrase)
             self._transport.seek(phrase.start_s)
             self._transport.play()
+        self._meter.start()
         self.told.emit(labels.RECORDING)
         self.changed.emit(True)
 
@@ -80,13 +103,17 @@ class TakeRecorder(QObject):
         if microphone is None:
             return
         self._transport.pause()
+        self._meter.stop()
         self.changed.emit(False)
-        take = microphone.stop()
+        lost = microphone.lost
+        take = latency.taken_back(microphone.stop(), LATENCY_MS.read() / 1000.0, RATE)
         if len(take) < SHORTEST_S * RATE:
             self.told.emit(labels.TOO_SHORT)
             return
         if float(np.max(np.abs(take), initial=0.0)) > CLIPPED:
             self.told.emit(labels.TOO_LOUD)
+        if lost > LEAST_LOST_S * RATE:
+            self.told.emit(labels.LOST.format(ms=1000 * lost / RATE))
         self.recorded.emit(self.folder() / self._name, take)
 
     def give_up(self) -> None:
@@ -94,8 +121,60 @@ class TakeRecorder(QObject):
         microphone, self._microphone = self._microphone, None
         if microphone is not None:
             microphone.stop()
+            self._meter.stop()
             self.changed.emit(False)
             self.told.emit(labels.GIVEN_UP)
+
+    def _open_chosen(self) -> SoundIn:
+        return DesktopMicrophone(self, MICROPHONE.read())
+
+    def _on_meter(self) -> None:
+        if self._microphone is not None:
+            self.level_changed.emit(self._microphone.level())
+
+    # The delay of sound
+
+    def measure_latency(self, out: "SoundOut | None" = None) -> None:
+        """Play clicks and listen for them: how late they come in is taken back from every take."""
+        if self.is_recording or self.is_probing:
+            return
+        self._transport.pause()
+        try:
+            self._microphone = self.open_microphone()
+            self._microphone.start()
+        except JuxtanoteError as error:
+            self._microphone = None
+            self.told.emit(str(error))
+            return
+        if out is None:
+            out, _ = open_sound_out(self)
+        player = LoopPlayer(RATE)
+        sound = latency.probe(RATE)
+        player.set_recording(np.stack([sound, sound]))
+        player.set_level(PROBE_LEVEL)
+        player.play()
+        self._probe_out, self.is_probing = out, True
+        out.start(player.render)
+        self._meter.start()
+        self.told.emit(labels.MEASURING)
+        self._probing.start()
+
+    def _end_probe(self) -> None:
+        microphone, self._microphone = self._microphone, None
+        self.is_probing = False
+        self._meter.stop()
+        if self._probe_out is not None:
+            self._probe_out.stop()
+        if microphone is None:
+            return
+        try:
+            found = 1000.0 * latency.latency_of(microphone.stop(), RATE)
+        except JuxtanoteError as error:
+            self.told.emit(str(error))
+            return
+        LATENCY_MS.write(round(found, 1))
+        self.latency_changed.emit(found)
+        self.told.emit(labels.MEASURED.format(ms=found))
 
     @staticmethod
     def folder() -> Path:

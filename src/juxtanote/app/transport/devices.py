@@ -19,6 +19,7 @@ from juxtanote.core.errors import SoundDeviceError
 Render = Callable[[int], NDArray[np.float32]]
 BLOCK = 512
 RECORDS_S = 60
+ON_ITS_WAY_S = 0.5  # what a device may hold back before something counts as lost
 
 
 class SoundOut(Protocol):
@@ -170,9 +171,16 @@ def open_sound_out(parent: QObject | None = None) -> tuple[SoundOut, str]:
 
 
 class SoundIn(Protocol):
-    """What listens."""
+    """What listens; `level` is the largest sample since it was asked last, `lost` what did not arrive."""
 
     name: str
+
+    def level(self) -> float:
+        """Give the largest sample since it was asked last, 0 to 1 and over."""
+
+    @property
+    def lost(self) -> int:
+        """Give how many samples went missing on the way."""
 
     def start(self) -> None:
         """Begin to listen."""
@@ -191,9 +199,15 @@ class SimulatedMicrophone:
         self._mono = to_rate(sound.audio, sound.sample_rate, RATE).mean(axis=0)
         self._at = 0
 
+    lost = 0
+
     def start(self) -> None:
         """Begin the take from its start."""
         self._at = 0
+
+    def level(self) -> float:
+        """Give the largest sample of the next sixteenth of a second."""
+        return float(np.abs(self.record(RATE // 16)).max(initial=0.0))
 
     def stop(self) -> NDArray[np.float32]:
         """Give the whole take."""
@@ -211,11 +225,12 @@ class DesktopMicrophone(QObject):
 
     name = "microphone"
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, parent: QObject | None = None, wanted: str = "") -> None:
         super().__init__(parent)
         from PyQt6.QtMultimedia import QAudioFormat, QAudioSource, QMediaDevices
 
-        device = QMediaDevices.defaultAudioInput()
+        named = [d for d in QMediaDevices.audioInputs() if d.description() == wanted]
+        device = named[0] if named else QMediaDevices.defaultAudioInput()
         if device.isNull():
             raise SoundDeviceError(
                 "There is no microphone here. Plug one in, or compare a take that was recorded elsewhere."
@@ -231,13 +246,30 @@ class DesktopMicrophone(QObject):
         self._source = QAudioSource(device, form, self)
         self._held = bytearray()
         self._stream: QIODevice | None = None
+        self._looked = 0
+        self._clock = QElapsedTimer()
 
     def start(self) -> None:
         """Open the device."""
         self._held.clear()
+        self._looked = 0
+        self._clock.start()
         self._stream = self._source.start()
         if self._stream is not None:
             self._stream.readyRead.connect(self._take)
+
+    def level(self) -> float:
+        """Give the largest sample since it was asked last."""
+        whole = len(self._held) // 4 * 4
+        fresh = np.frombuffer(bytes(self._held[self._looked : whole]), dtype=np.float32)
+        self._looked = whole
+        return float(np.abs(fresh).max(initial=0.0))
+
+    @property
+    def lost(self) -> int:
+        """Give how far what came in lies behind the clock, less what is on its way."""
+        due = self._clock.elapsed() * RATE // 1000 - len(self._held) // 4
+        return int(max(due - ON_ITS_WAY_S * RATE, 0))
 
     def _take(self) -> None:
         if self._stream is not None:
@@ -250,3 +282,12 @@ class DesktopMicrophone(QObject):
         self._stream = None
         whole = len(self._held) // 4 * 4
         return np.frombuffer(bytes(self._held[:whole]), dtype=np.float32).copy()
+
+
+def microphones() -> list[str]:
+    """Name the microphones of this machine."""
+    try:
+        from PyQt6.QtMultimedia import QMediaDevices
+    except ImportError:
+        return []
+    return [device.description() for device in QMediaDevices.audioInputs()]

@@ -26,7 +26,7 @@ create virtual table if not exists words using fts5 (text, tokenize = 'unicode61
 
 
 class Index:
-    """An open index; several programs may have it open at once."""
+    """An open index; several programs may have it open at once, one thread at a time uses it."""
 
     def __init__(self, path: Path) -> None:
         self._path = path
@@ -37,7 +37,7 @@ class Index:
         """Open the file; one that is damaged or of another edition is made anew."""
         for _ in range(2):
             try:
-                base = sqlite3.connect(self._path, timeout=20.0)
+                base = sqlite3.connect(self._path, timeout=20.0, check_same_thread=False)
                 base.execute("pragma journal_mode = wal")
                 found = base.execute("pragma user_version").fetchone()[0]
                 if found not in (0, EDITION):

@@ -163,8 +163,8 @@ def search(
         count = max(len(kept), 1)
         return [
             Hit(card, round(1.0 - k / (2.0 * count), 3), said or "all")
-            for k, card in enumerate(kept)
-        ][:most]
+            for k, card in enumerate(kept[:most])
+        ]
     if profiles is None or len(kept) < len(every):
         profiles = Profiles([card.pitches for card in kept])
     likely = [kept[n] for n in profiles.likely(tuple(like), COMPARED)]

@@ -1,12 +1,13 @@
 """The cards of an index in memory, so that a search while typing reads no more than it must."""
 
+import sqlite3
 from collections.abc import Sequence
 from pathlib import Path
 
 from juxtanote.core.collection.cards import Card
 from juxtanote.core.collection.index import Index
 from juxtanote.core.collection.music import Profiles
-from juxtanote.core.collection.search import Hit, parse_query, search
+from juxtanote.core.collection.search import Hit, Query, parse_query, search
 from juxtanote.core.progress import Progress, no_progress
 
 
@@ -16,6 +17,7 @@ class Shelf:
     def __init__(self, path: Path) -> None:
         self._path = path
         self._state = (-1, -1)
+        self._open: Index | None = None  # kept for asking; reading has its own
         self._cards: dict[int, Card] = {}
         self._profiles = Profiles([])
 
@@ -24,10 +26,15 @@ class Shelf:
         index = Index(self._path)
         try:
             problems = index.follow(folders, progress)
-            self._renew(index)
         finally:
             index.close()
         return problems
+
+    def close(self) -> None:
+        """Let go of the index."""
+        if self._open is not None:
+            self._open.close()
+            self._open = None
 
     def _renew(self, index: Index) -> None:
         state = index.state()
@@ -57,14 +64,20 @@ class Shelf:
         """
         query = parse_query(text)
         roots = tuple(str(folder.resolve()) for folder in folders)
-        index = Index(self._path)
         try:
-            self._renew(index)
-            numbers = index.with_words(query.words) if query.words else list(self._cards)
-        finally:
-            index.close()
+            numbers = self._numbers(query)
+        except sqlite3.Error:  # somebody cleared the cache: the index is made anew
+            self.close()
+            numbers = self._numbers(query)
         cards = [self._cards[n] for n in numbers if n in self._cards]
         inside = [card for card in cards if card.lesson.startswith(roots)]
         wanted, steps = (query.frets, ()) if query.frets else (tuple(like), tuple(like_steps))
-        known = self._profiles if len(inside) == len(self._cards) else None
+        whole = not query.words and len(inside) == len(self._cards)
+        known = self._profiles if whole else None
         return search(inside, query, like=wanted, like_steps=steps, most=most, profiles=known)
+
+    def _numbers(self, query: Query) -> list[int]:
+        if self._open is None:
+            self._open = Index(self._path)
+        self._renew(self._open)
+        return self._open.with_words(query.words) if query.words else list(self._cards)

@@ -1,13 +1,16 @@
-"""Playing one phrase of the collection: its tab, rendered, apart from the lesson that is open."""
+"""Playing a phrase or a take once, apart from the recording that is open."""
 
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from juxtanote.app.jobs.runner import JobRunner, Latest
 from juxtanote.app.transport.rate import RATE
 from juxtanote.core.audio.player import LoopPlayer
+from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.progress import Progress
 from juxtanote.core.score.lesson import Lesson, Phrase
 
@@ -19,7 +22,7 @@ LOOK_MS = 60
 
 
 class Preview(QObject):
-    """Renders a phrase beside the window's thread and plays it once."""
+    """Gets a sound beside the window's thread and plays it once."""
 
     playing_changed = pyqtSignal(bool)
 
@@ -51,12 +54,31 @@ class Preview(QObject):
 
         self._latest.ask(work, self._on_rendered)  # type: ignore[arg-type]
 
+    def play_file(self, path: Path, level: float) -> None:
+        """Play a sound file; nothing where it cannot be read."""
+        self.stop()
+        self.player.set_level(level)
+
+        def work(progress: Progress) -> object:
+            from juxtanote.core.audio.read import read_sound, to_rate
+
+            try:
+                sound = read_sound(path, progress=progress)
+            except JuxtanoteError:
+                return None
+            return to_rate(sound.audio, sound.sample_rate, RATE)
+
+        self._latest.ask(work, lambda audio: audio is not None and self._start(audio))  # type: ignore[arg-type, func-returns-value]
+
     def _on_rendered(self, rendered: "Rendered") -> None:
+        self._start(np.stack([rendered.audio, rendered.audio]))
+
+    def _start(self, audio: NDArray[np.float32]) -> None:
         if self._out is None:
             from juxtanote.app.transport.devices import open_sound_out
 
             self._out, _ = open_sound_out(self)
-        self.player.set_recording(np.stack([rendered.audio, rendered.audio]))
+        self.player.set_recording(audio)
         self.player.seek(0.0)
         self.player.play()
         self._out.start(self.player.render)
