@@ -49,7 +49,7 @@ class Tasks(QObject):
     tab_rendered = pyqtSignal(object)  # Rendered, or None where there is no tab any more
     lead_found = pyqtSignal(object)  # ((start, end), …) in seconds
     placed_around = pyqtSignal(int, object)  # phrase, numbers of the notes that moved
-    compared = pyqtSignal(object, str)  # Compared, and the name of the take
+    compared = pyqtSignal(object, object)  # Compared, and where its take is
     told = pyqtSignal(str)
     failed = pyqtSignal(str)
 

@@ -282,8 +282,8 @@ class PractiseDesk(Desk):
         if self.preview.is_playing:
             self.preview.stop()
             return
-        path = self.recorder.folder() / take.file
-        if not take.file or not path.is_file():
+        path = self.recorder.file_of(take.file)
+        if path is None:
             self.told.emit(labels.NO_FILE)
             return
         self._transport.pause()
@@ -295,7 +295,7 @@ class PractiseDesk(Desk):
         kept = self._document.lesson.kept
         self._document.keep(replace(kept, takes=tuple(t for t in kept.takes if t != take)))
         if take.file:
-            (self.recorder.folder() / take.file).unlink(missing_ok=True)
+            (self.recorder.folder() / Path(take.file).name).unlink(missing_ok=True)
         self.told.emit(labels.FORGOTTEN)
 
     def begin_steps(self) -> None:

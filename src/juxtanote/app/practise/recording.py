@@ -8,12 +8,14 @@ import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from juxtanote.app.document import Document
-from juxtanote.app.folders import state_folder
+from juxtanote.app.folders import DATA, state_folder
 from juxtanote.app.practise import labels
 from juxtanote.app.settings import LATENCY_MS, MICROPHONE
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.transport.devices import (
+    SIMULATED,
     DesktopMicrophone,
+    SimulatedMicrophone,
     SoundIn,
     SoundOut,
     open_sound_out,
@@ -28,6 +30,7 @@ CLIPPED = 0.99
 METER_MS = 60
 PROBE_LEVEL = 0.5
 LEAST_LOST_S = 0.02
+DEMO_TAKES = DATA / "demo" / "takes"
 
 
 class TakeRecorder(QObject):
@@ -125,7 +128,15 @@ class TakeRecorder(QObject):
             self.changed.emit(False)
             self.told.emit(labels.GIVEN_UP)
 
+    def file_of(self, name: str) -> Path | None:
+        """Find the sound of a take: among this machine's, or those of the demo."""
+        bare = Path(name).name  # a lesson may say anything: takes are in no other folder
+        places = (self.folder() / bare, DEMO_TAKES / bare)
+        return next((path for path in places if bare and path.is_file()), None)
+
     def _open_chosen(self) -> SoundIn:
+        if MICROPHONE.read() == SIMULATED:
+            return SimulatedMicrophone(sorted(DEMO_TAKES.glob("*.ogg"))[-1])
         return DesktopMicrophone(self, MICROPHONE.read())
 
     def _on_meter(self) -> None:

@@ -19,6 +19,7 @@ from juxtanote.core.errors import SoundDeviceError
 Render = Callable[[int], NDArray[np.float32]]
 BLOCK = 512
 RECORDS_S = 60
+SIMULATED = "simulated: a take of the demo"
 ON_ITS_WAY_S = 0.5  # what a device may hold back before something counts as lost
 
 
@@ -285,9 +286,9 @@ class DesktopMicrophone(QObject):
 
 
 def microphones() -> list[str]:
-    """Name the microphones of this machine."""
+    """Name the microphones of this machine, and the simulated one, which plays a take of the demo."""
     try:
         from PyQt6.QtMultimedia import QMediaDevices
     except ImportError:
-        return []
-    return [device.description() for device in QMediaDevices.audioInputs()]
+        return [SIMULATED]
+    return [*(device.description() for device in QMediaDevices.audioInputs()), SIMULATED]

@@ -1,0 +1,233 @@
+"""Practising in the real window: a week with the simulated microphone, counts, the delay of sound."""
+
+import os
+import tempfile
+from dataclasses import replace
+from datetime import date, datetime, timedelta
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtWidgets import QFileDialog
+
+from juxtanote.app import settings
+from juxtanote.app.desks import PRACTISE
+from juxtanote.app.folders import DATA
+from juxtanote.app.practise import desk as practising
+from juxtanote.app.practise import labels
+from juxtanote.app.transport.devices import SimulatedMicrophone, SimulatedSoundCard
+from juxtanote.app.transport.rate import RATE
+from juxtanote.core.audio.player import Clicked
+from juxtanote.core.score.kept import Kept, StepPlan
+from tests.app import wait_until
+from tests.app.windows import WindowTest
+
+TAKES = DATA / "demo" / "takes"
+MONDAY = datetime(2026, 11, 23, 18, 0)
+
+
+class Calendar:
+    """A day that a test turns over by hand."""
+
+    def __init__(self) -> None:
+        self.at = MONDAY
+
+    def now(self) -> datetime:
+        return self.at
+
+    def today(self) -> date:
+        return self.at.date()
+
+
+class Loopback:
+    """A microphone that hears what the card plays, so much later."""
+
+    name, lost = "cable", 0
+
+    def __init__(self, card: SimulatedSoundCard, latency_s: float) -> None:
+        self._card, self._late = card, int(latency_s * RATE)
+
+    def start(self) -> None:
+        """Nothing to do."""
+
+    def level(self) -> float:
+        """What a meter shows."""
+        return 0.5
+
+    def stop(self) -> NDArray[np.float32]:
+        """What came in."""
+        played = self._card.recorded.mean(axis=0)
+        return np.concatenate([np.zeros(self._late), played]).astype(np.float32)
+
+
+class TestPractising(WindowTest):
+    def setUp(self) -> None:
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        patched = mock.patch.dict(os.environ, {"XDG_STATE_HOME": held.name})
+        patched.start()
+        self.addCleanup(patched.stop)
+        super().setUp()
+        self.calendar = Calendar()
+        for name in ("date", "datetime"):
+            clock = mock.patch.object(practising, name, self.calendar)
+            clock.start()
+            self.addCleanup(clock.stop)
+
+    def begin_week(self) -> None:
+        """The demo on Practise, its second phrase, nothing practised yet."""
+        self.open_demo()
+        self.document.keep(Kept(plan=StepPlan(0.5, 0.1, 1.0, 2)))
+        self.document.choose_phrase(2)
+        self.window.show_desk(PRACTISE)
+        self.window.transport.set_count_in(0)
+
+    def take(self, number: int) -> None:
+        """Play a take as it was recorded, and wait until it was heard."""
+        desk = self.window.practise
+        path = TAKES / f"demo-take-{number}.ogg"
+        desk.recorder.open_microphone = lambda: SimulatedMicrophone(path)
+        before = len(self.document.lesson.kept.takes)
+        desk.take.record.click()
+        self.assertTrue(desk.recorder.is_recording)
+        self.card.advance(RATE // 4)
+        desk.take.record.click()
+        self.assertTrue(wait_until(lambda: len(self.document.lesson.kept.takes) > before, 60_000))
+
+    def loop(self, passes: int) -> None:
+        """Let the phrase come round so many times."""
+        phrase = self.document.phrase
+        assert phrase is not None
+        self.window.transport.loop_phrase(phrase)
+        self.window.transport.play()
+        length = (phrase.end_s - phrase.start_s) / self.window.transport.speed
+        for _ in range(passes):
+            self.card.advance(int(length * RATE) + 200)
+            self.window.transport._on_frame()
+        self.window.transport.pause()
+
+    def test_a_week_of_practice(self) -> None:
+        self.begin_week()
+        desk, kept = self.window.practise, lambda: self.document.lesson.kept
+        speeds = []
+        for day in range(7):
+            self.calendar.at = MONDAY + timedelta(days=day)
+            self.window.transport.set_speed(0.6 + 0.05 * day)
+            self.loop(3)
+            if day in (0, 3, 6):
+                self.take(1 + day // 3)
+                speeds.append(round(self.window.transport.speed, 2))
+        self.assertEqual(len({entry.date for entry in kept().log}), 7)
+        each = {
+            d: sum(e.repeats for e in kept().log if e.date == d)
+            for d in {e.date for e in kept().log}
+        }
+        self.assertTrue(all(passes >= 3 for passes in each.values()), each)
+        self.assertEqual(
+            [take.date[:10] for take in kept().takes], ["2026-11-23", "2026-11-26", "2026-11-29"]
+        )
+        shares = [take.share for take in kept().takes]
+        self.assertLess(shares[0], 0.95)
+        self.assertGreaterEqual(shares[2], 0.95)  # it was learned
+        self.assertEqual(speeds[2], 1.0)  # a clean take at 90 % goes up a step
+        self.assertEqual(desk.take.takes.count(), 3)
+        files = sorted(path.suffix for path in desk.recorder.folder().iterdir())
+        self.assertEqual(files, [".flac"] * 3)
+        self.assertEqual(self.document.undo_stack.count(), 0)  # practice is no part of undo
+        desk.take.takes.setCurrentRow(0)
+        desk.preview._out = SimulatedSoundCard(desk, by_hand=True)
+        desk.take.play.click()
+        self.assertTrue(wait_until(lambda: desk.preview.is_playing))
+        desk.take.forget.click()
+        self.assertEqual(len(kept().takes), 2)
+        self.assertEqual(len(list(desk.recorder.folder().iterdir())), 2)
+
+    def test_what_went_well_comes_back_when_it_is_due(self) -> None:
+        self.begin_week()
+        self.window.transport.set_speed(1.0)
+        self.loop(2)
+        desk = self.window.practise
+        self.assertEqual(desk._due.text(), "")
+        self.calendar.at = MONDAY + timedelta(days=1)
+        self.document.choose_phrase(1)
+        self.assertIn("Due today: B", desk._due.text())
+
+    def test_the_demo_has_three_takes(self) -> None:
+        self.open_demo()
+        self.document.choose_phrase(2)
+        self.window.show_desk(PRACTISE)
+        desk = self.window.practise
+        self.assertEqual(desk.take.takes.count(), 3)
+        self.assertTrue(desk.take.play.isEnabled())
+        self.assertIsNotNone(desk.recorder.file_of("demo-take-1.ogg"))
+        self.assertIsNone(desk.recorder.file_of("../brackwater-tram.ogg"))
+        self.document.choose_phrase(1)
+        self.assertEqual(desk.take.takes.count(), 0)
+
+    def test_the_delay_is_measured_and_taken_back(self) -> None:
+        self.begin_week()
+        desk = self.window.practise
+        card = SimulatedSoundCard(desk, by_hand=True)
+        desk.recorder.open_microphone = lambda: Loopback(card, 0.043)
+        desk.recorder.measure_latency(card)
+        card.advance(3 * RATE)
+        desk.recorder._end_probe()
+        self.assertAlmostEqual(settings.LATENCY_MS.read(), 43.0, delta=1.0)
+        self.assertIn("43", desk.take.delay.text())
+        taken: list[int] = []
+        desk.recorder.recorded.disconnect()
+        desk.recorder.recorded.connect(lambda _, sound: taken.append(len(sound)))
+        desk.recorder.open_microphone = lambda: SimulatedMicrophone(TAKES / "demo-take-3.ogg")
+        whole = len(SimulatedMicrophone(TAKES / "demo-take-3.ogg").stop())
+        desk.recorder.begin()
+        desk.recorder.end()
+        self.assertAlmostEqual(whole - taken[0], 0.043 * RATE, delta=0.002 * RATE)
+
+    def test_a_silent_microphone_is_told(self) -> None:
+        self.begin_week()
+        desk = self.window.practise
+        card = SimulatedSoundCard(desk, by_hand=True)
+        desk.recorder.open_microphone = lambda: Loopback(
+            SimulatedSoundCard(desk, by_hand=True), 0.0
+        )
+        desk.recorder.measure_latency(card)
+        desk.recorder._end_probe()
+        self.assertIn("Nothing came in", self.window._told.text())
+
+    def test_how_the_loop_runs_is_remembered(self) -> None:
+        self.begin_week()
+        runs, player = self.window.practise.runs, self.window.transport.player
+        runs.count_each.setChecked(True)
+        runs.breath.setValue(2)
+        runs.clicked.setCurrentIndex(runs.clicked.findData(Clicked.BACK))
+        self.assertTrue(player.counts_each_pass)
+        self.assertEqual((player.breath_beats, player.clicked), (2, Clicked.BACK))
+        self.assertEqual(settings.BREATH_BEATS.read(), 2)
+
+    def test_speed_steps_hold_where_they_were_paused(self) -> None:
+        self.begin_week()
+        self.window.practise.begin_steps()
+        phrase = self.document.phrase
+        assert phrase is not None
+        for _ in range(3):  # two passes at 50 %, then 60 %
+            self.card.advance(int((phrase.end_s - phrase.start_s) / 0.5 * RATE))
+            self.window.transport._on_frame()
+        speed = self.window.transport.speed
+        self.assertGreater(speed, 0.5)
+        self.window.transport.pause()
+        self.window.transport.play()
+        self.assertEqual(self.window.transport.speed, speed)
+
+    def test_the_meter_and_the_log(self) -> None:
+        self.begin_week()
+        desk = self.window.practise
+        desk.take.meter.show_level(1.2)
+        self.assertEqual(desk.take.meter.accessibleDescription(), labels.CLIPPING)
+        self.window.transport.set_speed(1.0)
+        self.loop(1)
+        target = Path(self.folder, "log.csv")
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")):
+            desk.write_log.click()
+        self.assertIn("passes", target.read_text("utf-8"))
+        self.document.keep(replace(self.document.lesson.kept, log=()))
