@@ -34,7 +34,10 @@ WritePages = Callable[[list[Page], Path, str], None]
 
 @dataclass(frozen=True, slots=True)
 class Wish:
-    """What is wanted: which phrase or part (by name; all where empty), at what speed, with what sound."""
+    """What is wanted: which phrase or part (by name; all where empty), at what speed, with what sound.
+
+    `ident` is the number of one phrase, where a name may stand for several; 0 for none.
+    """
 
     phrase: str = ""
     part: str = ""
@@ -42,6 +45,7 @@ class Wish:
     count_in: int = 0  # beats
     source: str = BOTH
     choices: Choices = field(default_factory=Choices)
+    ident: int = 0
 
     def __post_init__(self) -> None:
         if not SLOWEST <= self.speed <= FASTEST:
@@ -58,6 +62,9 @@ def chosen(lesson: Lesson, wish: Wish) -> Lesson:
     JuxtanoteError
         If there is no phrase or part of that name.
     """
+    numbered = lesson.phrase(wish.ident) if wish.ident else None
+    if numbered is not None:
+        return lesson.alone(numbered)
     if wish.part:
         parts = tuple(p for p in lesson.parts if p.name.casefold() == wish.part.casefold())
         if not parts:

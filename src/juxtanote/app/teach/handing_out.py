@@ -27,12 +27,12 @@ class HandOutForm(Form):
         self.format, self.scope, self.source = QComboBox(), QComboBox(), QComboBox()
         for suffix, words in labels.FORMATS.items():
             self.format.addItem(words, suffix)
-        self.scope.addItem(labels.EVERYTHING, ("", ""))
+        self.scope.addItem(labels.EVERYTHING, (0, ""))
         if phrase is not None:
-            self.scope.addItem(f"only “{phrase.name}”", (phrase.name, ""))
+            self.scope.addItem(f"only “{phrase.name}”", (phrase.ident, ""))
         if len(lesson.parts) > 1:
             for part in lesson.parts:
-                self.scope.addItem(f"only the part “{part.name}”", ("", part.name))
+                self.scope.addItem(f"only the part “{part.name}”", (0, part.name))
         for source in SOURCES:
             self.source.addItem(labels.SOURCES[source], source)
         self.speed = number_box(25, 200, 5, 0, " %", labels.SPEED)
@@ -73,11 +73,11 @@ class HandOutForm(Form):
 
     def wish(self) -> Wish:
         """Give what was chosen."""
-        phrase, part = self.scope.currentData()
+        ident, part = self.scope.currentData()
         source = str(self.source.currentData())
         return Wish(
-            phrase, part, self.speed.value() / 100.0 if self.speed.isEnabled() else 1.0,
-            self.count_in.value() if self.count_in.isEnabled() else 0, source, self._choices,
+            "", part, self.speed.value() / 100.0 if self.speed.isEnabled() else 1.0,
+            self.count_in.value() if self.count_in.isEnabled() else 0, source, self._choices, ident,
         )  # fmt: skip
 
     def try_accept(self) -> None:
