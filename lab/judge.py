@@ -17,10 +17,11 @@ import torch
 from torch import nn
 from torch.nn import functional as F
 
+from juxtanote.core.analysis.channels import CELL_KINDS, Cell
 from juxtanote.core.analysis.decode import DecoderSettings, candidates
 from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.judge import KINDS, measures
-from juxtanote.core.analysis.listener import CELL_KINDS, Posteriors, run_network
+from juxtanote.core.analysis.listener import Posteriors, run_network
 from juxtanote.core.analysis.spectra import HOP_LENGTH, LOWEST_MIDI, SAMPLE_RATE, stack_harmonics
 from juxtanote.core.units import midi_to_hz
 
@@ -89,7 +90,7 @@ def matches(notes: list[FoundNote], truth: np.ndarray) -> list[int]:
 def lesson_of(heard: Posteriors, cells: np.ndarray, settings: DecoderSettings) -> Lesson:
     """Match the candidates of one mix with its truth."""
     notes = [n for n in candidates(heard, settings) if not n.dead]
-    truth = np.argwhere(cells[0])
+    truth = np.argwhere(cells[Cell.ONSET])
     which = matches(notes, truth)
     y = np.zeros((len(notes), 1 + len(KINDS)), dtype=np.float32)
     layers = [CELL_KINDS.index(kind) for kind in AT_ONSET]
@@ -98,7 +99,9 @@ def lesson_of(heard: Posteriors, cells: np.ndarray, settings: DecoderSettings) -
             continue
         row, frame = truth[at]
         rows = slice(max(row - 1, 0), row + 5)
-        moves = cells[7:9, rows, frame : max(round(note.end), frame + 1)].sum(axis=(1, 2))
+        moves = cells[
+            Cell.BENDING : Cell.SHAKING + 1, rows, frame : max(round(note.end), frame + 1)
+        ].sum(axis=(1, 2))
         y[index] = [1.0, *cells[layers, row, frame], *(moves >= LEAST_MOVING)]
     return Lesson(measures(notes, heard), y, len(truth))
 

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
+from juxtanote.core.analysis.channels import Cell
 from juxtanote.core.analysis.spectra import HOP_LENGTH, LOWEST_MIDI, N_PITCHES, log_spectra
 from juxtanote.core.synth.strings import SLURRED, StringEvent, pitch_offsets, render_events
 from lab.backing import Meter, any_guitar, make_band, random_touch
@@ -55,18 +56,18 @@ def truth_of(events: list[StringEvent], n_frames: int) -> Truth:
         sounding = event.midi + pitch_offsets(event, times)
         rows = np.rint(sounding).astype(int) - LOWEST_MIDI
         fine = (rows >= 0) & (rows < N_PITCHES)
-        cells[1, rows[fine], np.arange(first, last)[fine]] = 1
+        cells[Cell.ACTIVE, rows[fine], np.arange(first, last)[fine]] = 1
         for layer, moving in zip((7, 8), movement(event, times), strict=True):
             cells[layer, rows[fine & moving], np.arange(first, last)[fine & moving]] = 1
         row = rows[0] if "pre-bend" in event.techniques else round(event.midi) - LOWEST_MIDI
         if not 0 <= row < N_PITCHES:
             continue
-        cells[0, row, first] = 1
-        cells[2, row, first] = bool(event.techniques & SLURRED)
-        cells[3, row, first] = "slide" in event.techniques
-        cells[4, row, first] = "palm-mute" in event.techniques
-        cells[5, row, first] = "natural-harmonic" in event.techniques
-        cells[6, row, first] = "tap" in event.techniques
+        cells[Cell.ONSET, row, first] = 1
+        cells[Cell.SLURRED, row, first] = bool(event.techniques & SLURRED)
+        cells[Cell.SLIDE, row, first] = "slide" in event.techniques
+        cells[Cell.MUTED, row, first] = "palm-mute" in event.techniques
+        cells[Cell.HARMONIC, row, first] = "natural-harmonic" in event.techniques
+        cells[Cell.TAP, row, first] = "tap" in event.techniques
     return Truth(cells, frames)
 
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtanote.core.analysis.channels import Cell
 from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.judge import judge
 from juxtanote.core.analysis.listener import Posteriors
@@ -71,7 +72,7 @@ def _least_sure(midi: int, settings: DecoderSettings) -> float:
 
 def candidates(posteriors: Posteriors, settings: DecoderSettings) -> list[FoundNote]:
     """Find every note that may be there, by onset, doubles of one onset apart."""
-    onset, active = posteriors.cells[0], posteriors.cells[1]
+    onset, active = posteriors.cells[Cell.ONSET], posteriors.cells[Cell.ACTIVE]
     begin = _onset_scores(onset, settings)
     keep = settings.active_gain * (logit(active) + settings.active_bias)
     starts, ends = _chains(begin, keep, settings.leave_cost)
@@ -88,7 +89,7 @@ def _sounding_on(
     kept: list[FoundNote], judged: list[FoundNote], posteriors: Posteriors
 ) -> list[FoundNote]:
     """Let notes sound through what was taken for the start of another and is none."""
-    starts = np.zeros(posteriors.cells[0].shape, dtype=bool)
+    starts = np.zeros(posteriors.cells[Cell.ONSET].shape, dtype=bool)
     for note in kept:
         starts[note.midi - LOWEST_MIDI, round(note.start)] = True
     dropped = {(n.midi, round(n.start)): n for n in judged if n not in kept}
@@ -198,11 +199,13 @@ def _note(
     posteriors: Posteriors, row: int, start: int, end: int, starts: NDArray[np.bool_]
 ) -> FoundNote:
     """Describe one note, following its sound where it glides to neighbouring pitches."""
-    onset, active = posteriors.cells[0], posteriors.cells[1]
+    onset, active = posteriors.cells[Cell.ONSET], posteriors.cells[Cell.ACTIVE]
     around = slice(max(start - 1, 0), start + 2)
     weights = onset[row, around].astype(np.float64) + 1e-6
     centre = float(np.sum(weights * np.arange(around.start, around.start + len(weights))))
-    kinds = posteriors.cells[2:, row, around].astype(np.float64) @ (weights / weights.sum())
+    kinds = posteriors.cells[Cell.SLURRED :, row, around].astype(np.float64) @ (
+        weights / weights.sum()
+    )
     near = onset[:, max(start - 2, 0) : start + 3].max(axis=1)
     rivals = [
         (LOWEST_MIDI + other, float(near[other]))
@@ -223,8 +226,8 @@ def _note(
         harmonic=float(kinds[3]),
         rivals=tuple(sorted(rivals, key=lambda r: -r[1])[:3]),
         tap=float(kinds[4]),
-        bending=_strongest(posteriors.cells[7], active, row, start, follow),
-        shaking=_strongest(posteriors.cells[8], active, row, start, follow),
+        bending=_strongest(posteriors.cells[Cell.BENDING], active, row, start, follow),
+        shaking=_strongest(posteriors.cells[Cell.SHAKING], active, row, start, follow),
     )
 
 
@@ -252,7 +255,7 @@ def _follow(posteriors: Posteriors, starts: NDArray[np.bool_], row: int, frame: 
     In a bend on its way the pitch is hard to make out for some frames: there it may be lost longer,
     and move further. A string that is bent and struck anew at its fretted pitch is a new note too.
     """
-    active, bending = posteriors.cells[1], posteriors.cells[7]
+    active, bending = posteriors.cells[Cell.ACTIVE], posteriors.cells[Cell.BENDING]
     n_rows, n_frames = active.shape
     here, quiet, moving = row, 0, 0
     last = frame
@@ -275,7 +278,7 @@ def _follow(posteriors: Posteriors, starts: NDArray[np.bool_], row: int, frame: 
 
 def trace(posteriors: Posteriors, note: FoundNote) -> NDArray[np.float64]:
     """Give the pitch (MIDI) at which the listener hears a note sound, frame by frame from its start."""
-    active, bending = posteriors.cells[1], posteriors.cells[7]
+    active, bending = posteriors.cells[Cell.ACTIVE], posteriors.cells[Cell.BENDING]
     n_rows, n_frames = active.shape
     here = note.midi - LOWEST_MIDI
     first, last = max(round(note.start), 0), min(note.end, n_frames)
@@ -299,7 +302,7 @@ def _dead_notes(posteriors: Posteriors) -> list[FoundNote]:
         window = dead[frame - 2 : frame + 3]
         if dead[frame] < 0.6 or dead[frame] < window.max() or dead[frame] == dead[frame - 1]:
             continue
-        if posteriors.cells[0][:, frame - 1 : frame + 2].max() > 0.5:
+        if posteriors.cells[Cell.ONSET][:, frame - 1 : frame + 2].max() > 0.5:
             continue
         notes.append(
             FoundNote(

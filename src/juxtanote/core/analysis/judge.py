@@ -11,6 +11,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtanote.core.analysis.channels import Cell
 from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.listener import Posteriors
 from juxtanote.core.analysis.shipped import read_weights
@@ -90,7 +91,7 @@ def _attacks(notes: list[FoundNote], heard: Posteriors, onset: Array) -> Array:
     """Measure how each note is struck, and how that compares with the sure notes of the stretch."""
     rows = np.array([n.midi - LOWEST_MIDI for n in notes])
     frames = np.array([int(n.start + 0.5) for n in notes])
-    active = heard.cells[1]
+    active = heard.cells[Cell.ACTIVE]
     n_frames = active.shape[1]
 
     def at(offset: int) -> NDArray[np.int64]:
@@ -185,7 +186,7 @@ def _echoes(
 
 def _arrivals(notes: list[FoundNote], heard: Posteriors, starts: Array, ends: Array) -> Array:
     """Measure whether a pitch was reached by a bend: then no new note begins there."""
-    moving = heard.cells[7]
+    moving = heard.cells[Cell.BENDING]
     rows = np.array([n.midi - LOWEST_MIDI for n in notes])
     frames = np.array([int(n.start + 0.5) for n in notes])
     before = np.max(

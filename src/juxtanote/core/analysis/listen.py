@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtanote.core.analysis import curves, listener, one_voice
+from juxtanote.core.analysis.channels import Cell
 from juxtanote.core.analysis.confidence import calibrated
 from juxtanote.core.analysis.decode import DecoderSettings, decode, trace
 from juxtanote.core.analysis.found import FoundNote
@@ -151,9 +152,9 @@ def listen(
         if hints.certain:
             heard = _made_certain(heard, hints.certain, start_s)
         found = join_glides(decode(heard, hints.decoder()))
-        onset_curve = heard.cells[0].max(axis=0).astype(np.float64)
-        voices = heard.cells[1].sum(axis=0).astype(np.float64)
-        onset_rows: NDArray[np.float32] | None = heard.cells[0]
+        onset_curve = heard.cells[Cell.ONSET].max(axis=0).astype(np.float64)
+        voices = heard.cells[Cell.ACTIVE].sum(axis=0).astype(np.float64)
+        onset_rows: NDArray[np.float32] | None = heard.cells[Cell.ONSET]
     else:
         found, onset_curve = one_voice.find_notes(mid, reference_hz=reference_hz)
         voices = (onset_curve >= 0).astype(np.float64)
@@ -183,9 +184,9 @@ def _made_certain(
         near = slice(max(first - 3, 0), first + 4)
         for step in CONFUSED:  # what it may be taken for, not what is struck with it
             if 0 <= row + step < cells.shape[1]:
-                cells[0, row + step, near] *= 0.3
-        cells[0, row, first] = 0.99
-        cells[1, row, first : max(last, first + 2)] = 0.97
+                cells[Cell.ONSET, row + step, near] *= 0.3
+        cells[Cell.ONSET, row, first] = 0.99
+        cells[Cell.ACTIVE, row, first : max(last, first + 2)] = 0.97
     return replace(heard, cells=cells)
 
 

@@ -11,6 +11,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtanote.core.analysis.channels import CELL_KINDS
 from juxtanote.core.analysis.shipped import FOLDER, read_weights
 from juxtanote.core.analysis.spectra import (
     HOP_LENGTH,
@@ -22,9 +23,6 @@ from juxtanote.core.analysis.spectra import (
 from juxtanote.core.progress import Progress, no_progress
 
 Array = NDArray[np.float32]
-CELL_KINDS = (
-    "onset", "active", "slurred", "slide", "muted", "harmonic", "tap", "bending", "shaking",
-)  # fmt: skip
 MOST_FRAMES, MARGIN_FRAMES = 1400, 72  # of a block: 16 s
 BLOCKS = (
     ("near", 1), ("near", 2), ("interval", 12), ("frame", 1), ("near", 4), ("interval", 7),

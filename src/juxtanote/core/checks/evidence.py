@@ -6,8 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtanote.core.analysis.channels import CELL_KINDS
 from juxtanote.core.analysis.listen import Listening, PerceivedNote
-from juxtanote.core.analysis.listener import CELL_KINDS
 from juxtanote.core.analysis.spectra import (
     BINS_PER_SEMITONE,
     FLOOR_DB,

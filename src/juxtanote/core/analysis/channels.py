@@ -1,0 +1,23 @@
+"""What the network tells of every frame: the names of its outputs, shared by listener and training."""
+
+from enum import IntEnum
+
+
+class Cell(IntEnum):
+    """Outputs for each pitch and frame.
+
+    From `SLURRED` to `TAP` they are told at onsets; `BENDING` and `SHAKING` while a note sounds.
+    """
+
+    ONSET = 0
+    ACTIVE = 1
+    SLURRED = 2
+    SLIDE = 3
+    MUTED = 4
+    HARMONIC = 5
+    TAP = 6
+    BENDING = 7
+    SHAKING = 8
+
+
+CELL_KINDS = tuple(cell.name.lower() for cell in Cell)
