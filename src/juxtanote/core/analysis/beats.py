@@ -57,7 +57,13 @@ class BarReading:
 
     @property
     def signature(self) -> str:
-        """Name the metre, as "4/4" or "6/8"."""
+        """Name the metre, as "4/4" or "6/8".
+
+        Examples
+        --------
+        >>> BarReading(4, 0, 0.9).signature, BarReading(2, 0, 0.9, division=3).signature
+        ('4/4', '6/8')
+        """
         threes = self.division == 3
         return f"{3 * self.beats_per_bar}/8" if threes else f"{self.beats_per_bar}/4"
 
@@ -125,7 +131,18 @@ def _rising(times: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 def measure_curves(mono: NDArray[np.float32], progress: Progress = no_progress) -> Curves:
-    """Measure onset strength, low onsets, noise bursts and chroma in bounded memory."""
+    """Measure onset strength, low onsets, noise bursts and chroma in bounded memory.
+
+    Parameters
+    ----------
+    mono : ndarray of float32, shape (n_samples,)
+        At 22 050 Hz.
+
+    Returns
+    -------
+    Curves
+        Each with one value every 256 samples.
+    """
     rows: list[tuple[NDArray[np.float64], ...]] = []
     size = int(CHUNK_S * SAMPLE_RATE) // HOP_LENGTH * HOP_LENGTH
     for start in range(0, max(len(mono), 1), size):
@@ -166,7 +183,20 @@ def _moving_mean(values: NDArray[np.float64], half: int) -> NDArray[np.float64]:
 
 
 def candidate_periods(onset: NDArray[np.float64]) -> list[float]:
-    """List beat lengths in frames that could be meant: peaks of autocorrelation, and simple ratios."""
+    """List beat lengths in frames that could be meant: peaks of autocorrelation, and simple ratios.
+
+    Parameters
+    ----------
+    onset : ndarray of float64, shape (n_frames,)
+        Onset strength, one value every 256 samples at 22 050 Hz.
+
+    Examples
+    --------
+    >>> clicks = np.zeros(2000)
+    >>> clicks[::43] = 1.0  # every half second
+    >>> any(abs(period - 43.0) < 1.0 for period in candidate_periods(clicks))
+    True
+    """
     n = len(onset)
     spectrum = np.abs(np.fft.rfft(np.minimum(onset, 6.0), 2 * n)) ** 2
     correlation = np.fft.irfft(spectrum)[:n] / np.maximum(n - np.arange(n), n // 4)
@@ -190,7 +220,15 @@ def candidate_periods(onset: NDArray[np.float64]) -> list[float]:
 
 
 def follow_pulses(curves: Curves, periods: list[float]) -> list[Pulse]:
-    """Follow each period through the record and measure what falls on its beats."""
+    """Follow each period through the record and measure what falls on its beats.
+
+    Parameters
+    ----------
+    curves : Curves
+        Of the whole stretch, n_frames long.
+    periods : list of float
+        Beat lengths in frames.
+    """
     lines = curves.lines()
     return [
         measure_pulse(curves, lines, _refined(curves.onset, _track(curves.onset, period)))

@@ -12,7 +12,13 @@ BIAS, ONSET, ACTIVE, LENGTH, RIVAL = -1.5, 4.0, 1.5, 0.3, -1.0
 
 
 def calibrated(note: FoundNote) -> float:
-    """Give the probability that the note is right, 0 to 1."""
+    """Give the probability that the note is right, 0 to 1.
+
+    Parameters
+    ----------
+    note : FoundNote
+        As the decoder found it; one that was judged has it already.
+    """
     if note.sure >= 0.0:
         return round(note.sure, 3)
     rival = max((p for _, p in note.rivals), default=0.0)

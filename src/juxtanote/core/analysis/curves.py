@@ -56,7 +56,14 @@ class ShortSpectra:
 
 
 def measure_spectra(mono: NDArray[np.float32], sample_rate: int) -> ShortSpectra:
-    """Give the spectra that pitch curves are read from: long windows for low notes, else short."""
+    """Give the spectra that pitch curves are read from: long windows for low notes, else short.
+
+    Parameters
+    ----------
+    mono : ndarray of float32, shape (n_samples,)
+    sample_rate : int
+        In Hz.
+    """
     return ShortSpectra(mono, sample_rate)
 
 

@@ -14,6 +14,7 @@ from juxtanote.core.analysis.channels import Cell
 from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.judge import judge
 from juxtanote.core.analysis.listener import Posteriors
+from juxtanote.core.analysis.octaves import doubt_octaves
 from juxtanote.core.analysis.spectra import LOWEST_MIDI
 
 IMPOSSIBLE = -40.0  # log odds
@@ -42,18 +43,38 @@ class DecoderSettings:
 
 
 def logit(p: NDArray[np.floating]) -> NDArray[np.float64]:
-    """Give log odds, kept finite."""
+    """Give log odds, kept finite.
+
+    Parameters
+    ----------
+    p : ndarray
+        Probabilities, 0 to 1, of any shape.
+
+    Examples
+    --------
+    >>> logit(np.array([0.5, 0.9])).round(2).tolist(), bool(np.isfinite(logit(np.array([0.0]))).all())
+    ([0.0, 2.2], True)
+    """
     q = np.clip(np.asarray(p, dtype=np.float64), 1e-4, 1.0 - 1e-4)
     return np.asarray(np.log(q / (1.0 - q)))
 
 
 def decode(posteriors: Posteriors, settings: DecoderSettings | None = None) -> list[FoundNote]:
-    """Find the most likely notes, by onset."""
+    """Find the most likely notes, by onset.
+
+    Parameters
+    ----------
+    posteriors : Posteriors
+        Of one stretch; cells of shape (9, N_PITCHES, n_frames).
+    settings : DecoderSettings, optional
+        What is weighed, and what is known beside the sound.
+    """
     settings = settings or DecoderSettings()
     notes = candidates(posteriors, settings)
     pitched = [note for note in notes if not note.dead]
     bonus = np.array([_known_bonus(note.midi, settings) for note in pitched])
     judged = judge(pitched, posteriors, bonus)
+    judged = doubt_octaves(judged, settings.least_sure)
     notes = [note for note in notes if note.dead] + judged
     if settings.expected_notes is not None:
         kept = _most_certain(_without_ghosts(notes, settings), settings.expected_notes)
@@ -71,7 +92,15 @@ def _least_sure(midi: int, settings: DecoderSettings) -> float:
 
 
 def candidates(posteriors: Posteriors, settings: DecoderSettings) -> list[FoundNote]:
-    """Find every note that may be there, by onset, doubles of one onset apart."""
+    """Find every note that may be there, by onset, doubles of one onset apart.
+
+    Parameters
+    ----------
+    posteriors : Posteriors
+        Of one stretch; cells of shape (9, N_PITCHES, n_frames).
+    settings : DecoderSettings
+        What an onset, a frame of sound and an end cost, in log odds.
+    """
     onset, active = posteriors.cells[Cell.ONSET], posteriors.cells[Cell.ACTIVE]
     begin = _onset_scores(onset, settings)
     keep = settings.active_gain * (logit(active) + settings.active_bias)
@@ -277,7 +306,19 @@ def _follow(posteriors: Posteriors, starts: NDArray[np.bool_], row: int, frame: 
 
 
 def trace(posteriors: Posteriors, note: FoundNote) -> NDArray[np.float64]:
-    """Give the pitch (MIDI) at which the listener hears a note sound, frame by frame from its start."""
+    """Give the pitch (MIDI) at which the listener hears a note sound, frame by frame from its start.
+
+    Parameters
+    ----------
+    posteriors : Posteriors
+        That the note was found in.
+    note : FoundNote
+        Its start and end are frames.
+
+    Returns
+    -------
+    ndarray of float64, shape (n_frames of the note,)
+    """
     active, bending = posteriors.cells[Cell.ACTIVE], posteriors.cells[Cell.BENDING]
     n_rows, n_frames = active.shape
     here = note.midi - LOWEST_MIDI

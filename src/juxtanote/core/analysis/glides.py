@@ -25,7 +25,10 @@ CLUSTERED = 0.3  # how surely one of three neighbouring pitches is on its way
 def join_glides(found: list[FoundNote]) -> list[FoundNote]:
     """Make one note of a bend that was heard as two or three: struck, its top, held, and let down.
 
-    `found` is ordered by start.
+    Parameters
+    ----------
+    found : list of FoundNote
+        Ordered by start; times in frames.
     """
     starts = [note.start for note in found]
     joined: list[FoundNote] = []

@@ -34,6 +34,13 @@ PARTIALS = (0, 12, 19, 24)
 def measures(notes: list[FoundNote], heard: Posteriors) -> Array:
     """Measure each candidate by itself and among the others.
 
+    Parameters
+    ----------
+    notes : list of FoundNote
+        By onset.
+    heard : Posteriors
+        That they were found in, with the spectra of the short windows.
+
     Returns
     -------
     measures : ndarray, shape (n_notes, n_measures)
@@ -258,6 +265,10 @@ def judge(notes: list[FoundNote], heard: Posteriors, bonus: Array | None = None)
 
     Parameters
     ----------
+    notes : list of FoundNote
+        By onset.
+    heard : Posteriors
+        That they were found in.
     bonus : ndarray, shape (n_notes,), optional
         Log odds that are known beside the sound, such as the scale.
     """

@@ -33,12 +33,32 @@ class KeyReading:
 
     @property
     def name(self) -> str:
-        """Spell it, as ``B♭ minor``."""
+        """Spell it, as ``B♭ minor``.
+
+        Examples
+        --------
+        >>> KeyReading(10, "minor", 0.9).name
+        'B♭ minor'
+        """
         return f"{spell_tonic(self.tonic, self.mode)} {self.mode}"
 
 
 def pitch_class_weights(midi: Sequence[float], durations_s: Sequence[float]) -> np.ndarray:
-    """Add up how long each pitch class sounds, shape (12,)."""
+    """Add up how long each pitch class sounds, shape (12,); one note counts 1.5 s at most.
+
+    Parameters
+    ----------
+    midi : sequence of float, shape (n_notes,)
+        Rounded to semitones.
+    durations_s : sequence of float, shape (n_notes,)
+        In seconds.
+
+    Examples
+    --------
+    >>> weights = pitch_class_weights([57.0, 69.1, 60.0], [1.0, 0.5, 1.0])
+    >>> int(np.argmax(weights)), weights.shape
+    (9, (12,))
+    """
     weights = np.zeros(12)
     for pitch, duration in zip(midi, durations_s, strict=True):
         weights[round(pitch) % 12] += min(duration, 1.5) + 0.05
@@ -46,7 +66,20 @@ def pitch_class_weights(midi: Sequence[float], durations_s: Sequence[float]) -> 
 
 
 def find_keys(weights: np.ndarray, last: float | None = None) -> list[KeyReading]:
-    """Rank all 24 keys; the note that closes the phrase counts a little more for its tonic."""
+    """Rank all 24 keys; the note that closes the phrase counts a little more for its tonic.
+
+    Parameters
+    ----------
+    weights : ndarray, shape (12,)
+        How long each pitch class sounds, in seconds, from C.
+    last : float, optional
+        The closing note as MIDI.
+
+    Examples
+    --------
+    >>> find_keys(np.array([2, 0, 1, 0, 2, 1, 0, 2, 0, 1, 0, 1.0]), last=60.0)[0].name
+    'C major'
+    """
     if weights.shape != (12,):
         raise ValueError(f"weights has shape {weights.shape}; it needs (12,)")
     readings = []
@@ -64,7 +97,22 @@ def _correlation(profile: np.ndarray, weights: np.ndarray) -> float:
 
 
 def find_scale(weights: np.ndarray, key: KeyReading) -> str:
-    """Name the smallest scale on the key's tonic that holds nearly all of what sounds."""
+    """Name the smallest scale on the key's tonic that holds nearly all of what sounds.
+
+    Parameters
+    ----------
+    weights : ndarray, shape (12,)
+        How long each pitch class sounds, in seconds, from C.
+    key : KeyReading
+        Whose tonic the scale begins on.
+
+    Examples
+    --------
+    >>> weights = np.zeros(12)
+    >>> weights[[9, 0, 2, 4, 7]] = 1.0
+    >>> find_scale(weights, KeyReading(9, "minor", 1.0))
+    'minor pentatonic'
+    """
     third = 4 if key.mode == "major" else 3
     best = (np.inf, "major" if key.mode == "major" else "natural minor")
     total = float(weights.sum()) or 1.0

@@ -109,12 +109,37 @@ class Hints:
         )
 
     def on_guitar(self, guitar: Guitar) -> "Hints":
-        """Add what the guitar can sound, harmonics up to two octaves over its thinnest string."""
+        """Add what the guitar can sound, harmonics up to two octaves over its thinnest string.
+
+        Parameters
+        ----------
+        guitar : Guitar
+            With its capo.
+
+        Examples
+        --------
+        >>> Hints().on_guitar(Guitar()).lowest, Hints().on_guitar(Guitar()).highest
+        (40, 88)
+        """
         opens = [guitar.open_midi(s) for s in range(1, guitar.string_count + 1)]
         return replace(self, lowest=min(opens), highest=max(opens) + max(guitar.last_fret, 24))
 
     def on_string(self, guitar: Guitar, string: int) -> "Hints":
-        """Add that all is played on one string, one note at a time."""
+        """Add that all is played on one string, one note at a time.
+
+        Parameters
+        ----------
+        guitar : Guitar
+            With its capo.
+        string : int
+            1 is the thinnest.
+
+        Examples
+        --------
+        >>> hints = Hints().on_string(Guitar(), 6)
+        >>> hints.one_voice, hints.lowest
+        (True, 40)
+        """
         lowest = guitar.open_midi(string)
         return replace(self, one_voice=True, lowest=lowest, highest=lowest + guitar.last_fret)
 

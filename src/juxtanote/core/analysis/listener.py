@@ -46,7 +46,14 @@ class Posteriors:
 
     @property
     def hop_s(self) -> float:
-        """Seconds from one frame to the next."""
+        """Seconds from one frame to the next.
+
+        Examples
+        --------
+        >>> empty = np.zeros(0, dtype=np.float32)
+        >>> round(Posteriors(empty, empty, empty).hop_s, 4)
+        0.0116
+        """
         return HOP_LENGTH / SAMPLE_RATE
 
 
@@ -63,7 +70,13 @@ def recipe() -> dict[str, object]:
 
 
 def kind_threshold(kind: str) -> float:
-    """Give from where on a kind of attack is believed; settled with the weights."""
+    """Give from where on a kind of attack is believed, 0 to 1; settled with the weights.
+
+    Parameters
+    ----------
+    kind : str
+        One of `CELL_KINDS`, such as ``"slide"``.
+    """
     known = recipe().get("kind_thresholds", {})
     return float(known.get(kind, 0.5)) if isinstance(known, dict) else 0.5
 
@@ -85,7 +98,15 @@ def _session():  # type: ignore[no-untyped-def]
 
 
 def run_network(stacked: Array, *, compiled: bool = True) -> tuple[Array, Array]:
-    """Give logits of cells (9, N_PITCHES, n_frames) and of frames (2, n_frames)."""
+    """Give logits of cells (9, N_PITCHES, n_frames) and of frames (2, n_frames).
+
+    Parameters
+    ----------
+    stacked : ndarray of float32, shape (N_CHANNELS, N_PITCHES, n_frames)
+        Spectra with the harmonics of each pitch over each other, see `spectra.stack_harmonics`.
+    compiled : bool
+        False runs the same network in plain NumPy.
+    """
     session = _session() if compiled else None
     if session is not None:
         cells, frames = session.run(None, {"stacked": stacked[None]})

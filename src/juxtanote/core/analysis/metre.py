@@ -63,7 +63,17 @@ class Pulse:
 
 
 def measure_pulse(curves: Curves, lines: Array, beats: Array) -> Pulse:
-    """Measure what happens on beats and inside them."""
+    """Measure what happens on beats and inside them.
+
+    Parameters
+    ----------
+    curves : Curves
+        Of the whole stretch.
+    lines : ndarray, shape (3, n_frames)
+        `Curves.lines`, which is made once for all pulses.
+    beats : ndarray, shape (n_beats,)
+        Where they are, in frames.
+    """
     positions = np.arange(lines.shape[1])
     inside = np.zeros((3, len(PARTS)))
     length = np.diff(beats)
@@ -88,7 +98,15 @@ def _repeats(values: Array, lag: int) -> float:
 
 
 def pulse_features(pulse: Pulse, frame_rate: float) -> Array:
-    """Give what tells a beat from its halves and doubles: (n_features,)."""
+    """Give what tells a beat from its halves and doubles: (n_features,).
+
+    Parameters
+    ----------
+    pulse : Pulse
+        Measured on its beats.
+    frame_rate : float
+        Frames a second.
+    """
     octaves = float(np.log2(60.0 * frame_rate / pulse.period / LIKELY_BPM))
     steps = np.diff(np.log(np.maximum(np.diff(pulse.beats), 1.0)))
     uneven = float(np.std(steps)) if len(steps) > 1 else 0.0
@@ -104,12 +122,28 @@ def _best_phase(pulse: Pulse, per_bar: int) -> tuple[float, int]:
 
 
 def division_features(pulse: Pulse) -> Array:
-    """Give what tells halves from thirds inside a beat."""
+    """Give what tells halves from thirds inside a beat, shape (n_features,).
+
+    Parameters
+    ----------
+    pulse : Pulse
+        Measured on its beats.
+    """
     return np.array([*(pulse.inside[:, 1:] - pulse.inside[:, :1]).ravel(), *pulse.inside.ravel()])
 
 
 def bar_features(pulse: Pulse, per_bar: int, phase: int) -> Array:
-    """Give what happens on each beat of bars laid this way, padded to four beats: (24,)."""
+    """Give what happens on each beat of bars laid this way, padded to four beats: (24,).
+
+    Parameters
+    ----------
+    pulse : Pulse
+        Measured on its beats.
+    per_bar : int
+        Beats to a bar, 2 to 4.
+    phase : int
+        Index of the first downbeat.
+    """
     found = np.zeros((4, 6))
     for beat in range(per_bar):
         on = pulse.on_beats[:, (phase + beat) % per_bar :: per_bar]
@@ -128,20 +162,42 @@ def fitted() -> dict[str, Array]:
 
 
 def weigh_pulses(pulses: list[Pulse], frame_rate: float) -> Array:
-    """Give the share of evidence of each pulse."""
+    """Give the share of evidence of each pulse, shape (n_pulses,), 1 in all.
+
+    Parameters
+    ----------
+    pulses : list of Pulse
+        That could be the beat.
+    frame_rate : float
+        Frames a second.
+    """
     rows = np.stack([pulse_features(pulse, frame_rate) for pulse in pulses])
     return _shares(rows @ fitted()["pulse"])
 
 
 def weigh_division(pulse: Pulse) -> float:
-    """Give the share of evidence for beats that fall into three."""
+    """Give the share of evidence for beats that fall into three, 0 to 1.
+
+    Parameters
+    ----------
+    pulse : Pulse
+        Measured on its beats.
+    """
     weights = fitted()["division"]
     logit = float(division_features(pulse) @ weights[1:] + weights[0])
     return float(1.0 / (1.0 + np.exp(-np.clip(logit, -30.0, 30.0))))
 
 
 def weigh_bars(pulse: Pulse, threes: float) -> list[tuple[float, int, int]]:
-    """List (share, beats to a bar, index of the first downbeat), the likeliest first."""
+    """List (share, beats to a bar, index of the first downbeat), the likeliest first.
+
+    Parameters
+    ----------
+    pulse : Pulse
+        Measured on its beats.
+    threes : float
+        Share of evidence for beats that fall into three, 0 to 1.
+    """
     ways, logits = [], []
     for per_bar in BARS:
         weights = fitted()[f"bar {per_bar}"]

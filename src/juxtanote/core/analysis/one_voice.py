@@ -20,6 +20,18 @@ def find_notes(
 
     A note begins at an onset of the spectrum, or where the pitch steps from one steady value to
     another faster than a bend moves.
+
+    Parameters
+    ----------
+    mono : ndarray of float32, shape (n_samples,)
+        At 22 050 Hz.
+    reference_hz : float
+        Of A4.
+
+    Examples
+    --------
+    >>> find_notes(np.zeros(22_050, dtype=np.float32))[0]
+    []
     """
     strength = onset_strength(mono)
     track = track_pitch(mono, SAMPLE_RATE, reference_hz=reference_hz)

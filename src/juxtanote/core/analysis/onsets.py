@@ -38,7 +38,21 @@ def pick_peaks(
 ) -> NDArray[np.int64]:
     """Pick frames that are largest nearby and stand out of the local mean.
 
-    `above` is in standard deviations of the whole curve; `apart` and `around` are frames.
+    Parameters
+    ----------
+    strength : ndarray of float64, shape (n_frames,)
+        Onset strength.
+    above : float
+        In standard deviations of the whole curve.
+    apart, around : int
+        Frames within which a peak is the largest, and over which the mean is taken.
+
+    Examples
+    --------
+    >>> curve = np.zeros(100)
+    >>> curve[[20, 60]] = 1.0
+    >>> pick_peaks(curve).tolist()
+    [20, 60]
     """
     if len(strength) == 0:
         return np.zeros(0, dtype=np.int64)
@@ -51,13 +65,35 @@ def pick_peaks(
 
 
 def onset_strength(mono: NDArray[np.float32]) -> NDArray[np.float64]:
-    """Measure onset strength of mono audio at 22 050 Hz, one value every 256 samples."""
+    """Measure onset strength of mono audio at 22 050 Hz, one value every 256 samples.
+
+    Parameters
+    ----------
+    mono : ndarray of float32, shape (n_samples,)
+
+    Examples
+    --------
+    >>> click = np.zeros(22_050, dtype=np.float32)
+    >>> click[11_025:11_225] = np.hanning(200)
+    >>> abs(int(np.argmax(onset_strength(click))) - 11_025 // 256) <= 3
+    True
+    """
     spectra = log_spectra(mono, np.zeros_like(mono))
     return superflux(spectra[1]) + 0.5 * superflux(spectra[2])
 
 
 def find_onsets(mono: NDArray[np.float32]) -> NDArray[np.float64]:
-    """Find onsets of mono audio at 22 050 Hz, in seconds."""
+    """Find onsets of mono audio at 22 050 Hz, in seconds.
+
+    Parameters
+    ----------
+    mono : ndarray of float32, shape (n_samples,)
+
+    Examples
+    --------
+    >>> find_onsets(np.zeros(22_050, dtype=np.float32)).tolist()
+    []
+    """
     frames = pick_peaks(onset_strength(mono))
     # The window sees an attack before its centre reaches it: the peak stands 1.4 frames early.
     return np.asarray(np.maximum(frames + 1.4, 0.0) * HOP_LENGTH / SAMPLE_RATE)

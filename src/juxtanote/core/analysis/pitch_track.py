@@ -30,7 +30,18 @@ class PitchTrack:
 def difference_function(frames: NDArray[np.float32], longest: int) -> NDArray[np.float64]:
     """Give YIN's cumulative-mean-normalised difference, shape (n_frames, longest).
 
-    `frames` is (n_frames, frame_length) with frame_length of at least twice `longest`.
+    Parameters
+    ----------
+    frames : ndarray of float32, shape (n_frames, frame_length)
+        With frame_length of at least twice `longest`.
+    longest : int
+        The longest period that is looked for, in samples.
+
+    Examples
+    --------
+    >>> wave = np.sin(2 * np.pi * np.arange(400) / 50).astype(np.float32)
+    >>> int(np.argmin(difference_function(wave[None], 80)[0, 20:])) + 20
+    50
     """
     n_frames, size = frames.shape
     if size < 2 * longest:
@@ -59,7 +70,19 @@ def track_pitch(
     reference_hz: float = 440.0,
     unvoiced_above: float = 0.35,
 ) -> PitchTrack:
-    """Track the pitch of mono audio (n_samples,) that holds one voice.
+    """Track the pitch of mono audio that holds one voice.
+
+    Parameters
+    ----------
+    audio : ndarray of float32, shape (n_samples,)
+    sample_rate : int
+        In Hz.
+    lowest_hz, highest_hz : float
+        Between which pitches are looked for.
+    reference_hz : float
+        Of A4.
+    unvoiced_above : float
+        From which aperiodicity on (0 to 1) a frame has no pitch.
 
     Raises
     ------

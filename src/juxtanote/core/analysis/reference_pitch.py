@@ -18,6 +18,12 @@ def measure_reference_cents(mono: NDArray[np.float32], sample_rate: int) -> tupl
     Peaks of long spectra are interpolated on a parabola of log magnitude, and their distances from
     the tempered semitones are averaged on the circle of 100 cents, then again around the mode.
 
+    Parameters
+    ----------
+    mono : ndarray of float32, shape (n_samples,)
+    sample_rate : int
+        In Hz.
+
     Returns
     -------
     cents : float

@@ -11,7 +11,18 @@ FOLDER = Path(__file__).parent / "weights"
 
 @lru_cache(maxsize=4)
 def read_weights(name: str) -> dict[str, NDArray[np.float32]] | None:
-    """Read the arrays of ``name.npz`` once, or give None where they are missing."""
+    """Read the arrays of ``name.npz`` once, or give None where they are missing.
+
+    Parameters
+    ----------
+    name : str
+        Without its suffix.
+
+    Examples
+    --------
+    >>> read_weights("there-is-no-such-file") is None
+    True
+    """
     path = FOLDER / f"{name}.npz"
     if not path.is_file():
         return None

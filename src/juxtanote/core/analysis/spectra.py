@@ -116,7 +116,18 @@ def _fill_between(spectrum: NDArray[np.float32]) -> None:
 
 
 def loud_level(mid: NDArray[np.float32]) -> float:
-    """Give the root-mean-square level of the loud part of a recording (95th percentile)."""
+    """Give the root-mean-square level of the loud part of a recording (95th percentile).
+
+    Parameters
+    ----------
+    mid : ndarray of float32, shape (n_samples,)
+        At 22 050 Hz.
+
+    Examples
+    --------
+    >>> round(float(loud_level(np.full(22_050, 0.5, dtype=np.float32))), 2)
+    0.5
+    """
     block = SAMPLE_RATE // 10
     usable = len(mid) // block * block
     if usable == 0:
@@ -141,6 +152,17 @@ def harmonic_index() -> tuple[NDArray[np.int64], NDArray[np.int64]]:
 
 
 def stack_harmonics(spectra: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Lay the harmonics of each pitch over each other: (N_CHANNELS, N_PITCHES, n_frames)."""
+    """Lay the harmonics of each pitch over each other: (N_CHANNELS, N_PITCHES, n_frames).
+
+    Parameters
+    ----------
+    spectra : ndarray of float32, shape (n_windows, N_BINS, n_frames)
+        As `log_spectra` gives them.
+
+    Examples
+    --------
+    >>> stack_harmonics(np.zeros((4, N_BINS, 7), dtype=np.float32)).shape == (N_CHANNELS, N_PITCHES, 7)
+    True
+    """
     windows, bins = harmonic_index()
     return spectra[windows, bins]

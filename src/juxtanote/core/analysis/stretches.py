@@ -37,7 +37,21 @@ class Forward(Protocol):
 def mid_side(
     audio: NDArray[np.float32], sample_rate: int
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Give middle and side of stereo (2, n_samples) at the rate that is listened at."""
+    """Give middle and side of stereo at the rate that is listened at.
+
+    Parameters
+    ----------
+    audio : ndarray of float32, shape (2, n_samples)
+    sample_rate : int
+        In Hz.
+
+    Examples
+    --------
+    >>> left = np.sin(np.arange(22_050) / 20.0).astype(np.float32)
+    >>> middle, side = mid_side(np.stack([left, left]), 22_050)
+    >>> float(np.abs(side).max()), bool(np.allclose(middle, left))
+    (0.0, True)
+    """
     mid, side = to_mid_side(to_rate(audio, sample_rate, SAMPLE_RATE))
     if mid.size and float(np.std(mid)) < ONLY_SIDE * float(np.std(side)):
         return side, mid  # channels of opposite sign: what there is, is in their difference
@@ -48,6 +62,16 @@ def whole_middle(sound: Sound) -> NDArray[np.float32]:
     """Give the middle of a whole recording at the rate that is listened at, made block by block.
 
     Where the channels are of opposite sign, their difference is given instead.
+
+    Parameters
+    ----------
+    sound : Sound
+        Stereo, shape (2, n_samples).
+
+    Returns
+    -------
+    ndarray of float32, shape (n_samples,)
+        At 22 050 Hz.
     """
     import soxr
 
@@ -86,7 +110,23 @@ def hear_stretch(
     progress: Progress = no_progress,
     learned: bool = True,
 ) -> Listening:
-    """Listen to one stretch of a recording, a little before and after it for context."""
+    """Listen to one stretch of a recording, a little before and after it for context.
+
+    Parameters
+    ----------
+    sound : Sound
+        The whole recording.
+    start_s, end_s : float
+        The stretch, in seconds; at most 30 s apart.
+    reference_cents : float
+        How far the recording's A4 is from 440 Hz.
+    focus : Forward, optional
+        How the guitar is brought forward.
+    hints : Hints, optional
+        What the person knows.
+    learned : bool
+        False uses the signal-processing road for one voice.
+    """
     low = max(start_s - MARGIN_S, 0.0)
     rate = sound.sample_rate
     part = sound.audio[:, int(low * rate) : int((end_s + MARGIN_S) * rate)]
@@ -116,6 +156,17 @@ def hear_all(
     """Listen to a whole recording stretch by stretch, in bounded memory.
 
     A note that still sounds where a stretch ends is heard whole: the next stretch begins with it.
+
+    Parameters
+    ----------
+    sound : Sound
+        The whole recording, of any length in seconds.
+    reference_cents : float
+        How far the recording's A4 is from 440 Hz.
+    learned : bool
+        False uses the signal-processing road for one voice.
+    hints : Hints, optional
+        What the person knows.
     """
     notes: list[PerceivedNote] = []
     start, duration = 0.0, sound.duration_s

@@ -26,7 +26,19 @@ class Reading:
 
 
 def smooth(values: NDArray[np.float64], width: int) -> NDArray[np.float64]:
-    """Take a running median, then a short mean."""
+    """Take a running median, then a short mean.
+
+    Parameters
+    ----------
+    values : ndarray of float64, shape (n_points,)
+    width : int
+        Of the median, in points.
+
+    Examples
+    --------
+    >>> smooth(np.array([0.0, 0.0, 9.0, 0.0, 0.0, 0.0]), 3).tolist()
+    [0.0, 0.0, 0.0, 0.0, 0.0, 0.0]
+    """
     if len(values) < 3:
         return values
     from scipy import ndimage
@@ -45,6 +57,10 @@ def read_curve(
 
     Parameters
     ----------
+    times_s, cents : ndarray of float64, shape (n_points,)
+        The curve, in seconds from the onset and cents.
+    midi : float
+        The pitch that it is measured from.
     glides_on : bool
         The note ends in a slide to the next: its last part is not taken for a bend.
     """
@@ -105,7 +121,22 @@ def _falls_smoothly(course: NDArray[np.float64]) -> bool:
 def measure_vibrato(
     times_s: NDArray[np.float64], semitones: NDArray[np.float64]
 ) -> tuple[float, float, float, NDArray[np.float64]]:
-    """Find a periodic swing: (rate in Hz or 0, depth in semitones peak to peak, delay, trend)."""
+    """Find a periodic swing: (rate in Hz or 0, depth in semitones peak to peak, delay, trend).
+
+    Parameters
+    ----------
+    times_s : ndarray of float64, shape (n_points,)
+        Evenly spaced, in seconds.
+    semitones : ndarray of float64, shape (n_points,)
+        The pitch curve.
+
+    Examples
+    --------
+    >>> times = np.arange(0.0, 1.0, 0.01)
+    >>> rate, depth, _, _ = measure_vibrato(times, 0.3 * np.sin(2 * np.pi * 5.5 * times))
+    >>> bool(abs(rate - 5.5) < 0.4), bool(0.4 < depth < 0.8)
+    (True, True)
+    """
     hop = float(times_s[1] - times_s[0])
     none = (0.0, 0.0, 0.0, semitones)
     if len(semitones) * hop < 0.35:
