@@ -91,9 +91,15 @@ class HintsForm(Form):
             self.string.addItem(f"all of it on string {number}, {name}", number)
         self.string.setAccessibleName("On which string")
         self.string.currentIndexChanged.connect(self._on_string)
-        self.only_selected = QCheckBox(f"only where the {selected} selected notes are")
-        self.only_selected.setEnabled(selected > 1)
-        self.only_selected.setChecked(selected > 1)
+        several = selected > 1
+        self.only_selected = QCheckBox(
+            f"only the stretch of the {selected} selected notes"
+            if several
+            else "only a stretch of it"
+        )
+        self.only_selected.setToolTip("" if several else "Select two notes or more first.")
+        self.only_selected.setEnabled(several)
+        self.only_selected.setChecked(several)
         self.rows.addRow(soft("it has"), self.count)
         self.rows.addRow(soft("scale"), self.in_scale)
         self.rows.addRow(soft("voices"), self.one_voice)

@@ -311,7 +311,7 @@ class HearDesk(Desk):
         self.feel_picture.show_counts(feel.histogram if feel is not None else ())
         words = f"{phrase.name}: {feel_words(feel)}" if feel is not None and phrase else ""
         self.feel.setPlaceholderText(words or "such as straight sixteenths")
-        self.feel_picture.setToolTip(f"{words} (fit {feel.fit:.2f})" if words and feel else "")
+        self.feel_picture.setToolTip(words if words and feel else "")
 
     def _show_about(self) -> None:
         lesson, guitar = self._document.lesson, self._document.context.guitar

@@ -31,7 +31,7 @@ REFUSED = {
     8: "An ending is 1 or 2, or nothing.",
     9: f"A status is one of {', '.join(STATUSES)}.",
 }
-CHOOSE, AUDITION = "choose", "hear it so"
+CHOOSE, AUDITION = "choose", "play it like this"
 SOURCES = {
     "mix": "whole mix", "middle": "middle", "sides": "sides", "left": "left", "right": "right",
 }  # fmt: skip
