@@ -19,6 +19,7 @@ from juxtanote.app.practise import labels
 from juxtanote.app.transport.devices import SimulatedMicrophone, SimulatedSoundCard
 from juxtanote.app.transport.rate import RATE
 from juxtanote.core.audio.player import Clicked
+from juxtanote.core.practice.ways import WAYS, Way
 from juxtanote.core.score.kept import Kept, StepPlan
 from tests.app import wait_until
 from tests.app.windows import WindowTest
@@ -231,3 +232,67 @@ class TestPractising(WindowTest):
             desk.write_log.click()
         self.assertIn("passes", target.read_text("utf-8"))
         self.document.keep(replace(self.document.lesson.kept, log=()))
+
+
+class TestWays(WindowTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open_small()
+        self.window.show_desk(PRACTISE)
+        self.ways = self.window.practise.ways
+
+    def test_every_way_does_something_and_says_so(self) -> None:
+        self.document.change("Key", lambda l: replace(l, key="A minor"))
+        source = self.document.lesson.phrases[0].ident
+        for row, told in enumerate(WAYS):
+            self.document.choose_phrase(source)
+            self.window.tell("")
+            self.ways.list.setCurrentRow(row)
+            self.assertIn(told.trains, self.ways.trains.text())
+            self.ways.list.itemActivated.emit(self.ways.list.item(row))
+            self.assertTrue(wait_until(lambda: bool(self.window._told.text())), told.way)
+
+    def test_clicks_fall_elsewhere(self) -> None:
+        self.ways.begin(Way.BACK_BEAT)
+        self.assertEqual(self.window.transport.player.clicked, Clicked.BACK)
+        self.assertTrue(self.window.transport.player.click)
+
+    def test_through_the_keys_and_back_to_the_phrase(self) -> None:
+        source = self.document.lesson.phrases[0].ident
+        self.document.choose_phrase(source)
+        steps = []
+        for _ in range(12):
+            self.ways.begin(Way.OTHER_KEYS)
+            phrase = self.document.phrase
+            assert phrase is not None
+            steps.append(phrase.variation.semitones if phrase.variation is not None else 0)
+        self.assertEqual(len(set(steps)), 12)
+        self.assertEqual((steps[-1], self.document.phrase.ident), (0, source))  # type: ignore[union-attr]
+        self.assertEqual(len(self.document.lesson.phrases[0].variants), 11)
+
+    def test_weak_spots_one_after_the_other_then_the_whole(self) -> None:
+        phrase = self.document.phrase
+        assert phrase is not None
+        self.window.transport.loop_phrase(phrase)
+        self.ways.begin(Way.WEAK_SPOTS)
+        self.assertIn("loops", self.window._told.text())
+        for _ in range(4):
+            self.ways.begin(Way.WEAK_SPOTS)
+            if labels.WHOLE_AGAIN in self.window._told.text():
+                return
+        self.fail("the whole phrase never came back")
+
+    def test_the_lead_is_taken_out_only_where_there_are_sides(self) -> None:
+        self.ways.begin(Way.BACKING)  # the tone is in the middle alone
+        self.assertTrue(wait_until(lambda: self.window._told.text() == labels.NO_SIDES))
+        tone = np.sin(np.arange(8 * RATE) / 20.0).astype(np.float32)
+        wide = np.sin(np.arange(8 * RATE) / 33.0).astype(np.float32)
+        self.give_sound(np.stack([tone + wide, tone - wide]))
+        self.ways.begin(Way.BACKING)
+        self.assertTrue(wait_until(lambda: self.window._told.text() == labels.SIDES))
+        played = self.window.transport.player._sources.recording
+        self.assertTrue(np.allclose(played[0], wide, atol=1e-5))
+        self.ways.begin(Way.BACKING)
+        self.assertTrue(
+            np.allclose(self.window.transport.player._sources.recording[0], tone + wide)
+        )

@@ -28,6 +28,7 @@ from juxtanote.app.practise.recording import TakeRecorder
 from juxtanote.app.practise.runs import Runs
 from juxtanote.app.practise.tables import ChunkModel, LogModel
 from juxtanote.app.practise.take_panel import TakePanel
+from juxtanote.app.practise.ways_panel import WaysPanel
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.transport.preview import Preview
 from juxtanote.app.widgets.desk import Desk, News
@@ -78,6 +79,7 @@ class PractiseDesk(Desk):
         self.preview = Preview(runner, self)
         self.grid = TakeGrid()
         self.runs = Runs(transport)
+        self.ways = WaysPanel(document, transport, self.runs, runner)
         self.write_log = QPushButton(labels.WRITE_LOG)
         self._due = soft(wrap=True)
         self._plan, self._rest = soft(wrap=True), soft(wrap=True)
@@ -90,6 +92,8 @@ class PractiseDesk(Desk):
         self.take.spot_wanted.connect(self._loop_spot)
         self.take.record_toggled.connect(self.recorder.toggle)
         self.recorder.changed.connect(self.take.show_recording)
+        self.ways.told.connect(self.told)
+        self.ways.parts_wanted.connect(self._begin_parts)
         self.recorder.told.connect(self.told)
         self.recorder.level_changed.connect(self.take.meter.show_level)
         self.recorder.latency_changed.connect(self.take.show_latency)
@@ -134,6 +138,7 @@ class PractiseDesk(Desk):
         parts.column.addWidget(self.chunks)
         self.chunks.setMinimumHeight(px(120))
         left.addWidget(self.take)
+        left.addWidget(self.ways)
         left.addWidget(parts, 1)
         cautions = Panel()
         cautions.column.addWidget(strong(labels.CARE))
@@ -320,6 +325,12 @@ class PractiseDesk(Desk):
         self._transport.set_loop(start_s, end_s)
         self._transport.seek(start_s)
         self._transport.play()
+
+    def _begin_parts(self) -> None:
+        """Go to the first part of the list and loop it."""
+        self.chunks.setCurrentIndex(self.chunk_model.index(0))
+        self.chunks.setFocus()
+        self._on_chunk(self.chunk_model.index(0))
 
     def _on_chunk(self, index: QModelIndex) -> None:
         chunk = self.chunk_model.chunk(index.row())
