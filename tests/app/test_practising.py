@@ -16,9 +16,11 @@ from juxtanote.app.desks import PRACTISE
 from juxtanote.app.folders import DATA
 from juxtanote.app.practise import desk as practising
 from juxtanote.app.practise import labels
+from juxtanote.app.students import NameForm, StudentForm
 from juxtanote.app.transport.devices import SimulatedMicrophone, SimulatedSoundCard
 from juxtanote.app.transport.rate import RATE
 from juxtanote.core.audio.player import Clicked
+from juxtanote.core.practice.log import add_practice
 from juxtanote.core.practice.ways import WAYS, Way
 from juxtanote.core.score.kept import Kept, StepPlan
 from tests.app import wait_until
@@ -296,3 +298,55 @@ class TestWays(WindowTest):
         self.assertTrue(
             np.allclose(self.window.transport.player._sources.recording[0], tone + wide)
         )
+
+
+class TestStudents(WindowTest):
+    def test_a_copy_goes_out_is_practised_and_comes_back(self) -> None:
+        self.open_small()
+        title = self.document.lesson.title
+
+        def order(form: StudentForm) -> bool:
+            form.list.setCurrentRow(0)
+            form.goal.setValue(85)
+            form.later.click()
+            return bool(form.assigned())
+
+        target = self.folder / "copy.juxta"
+        with (
+            mock.patch.object(StudentForm, "exec", order),
+            mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")),
+        ):
+            self.window.actions_by_name["student_copy"].trigger()
+        self.assertTrue(wait_until(lambda: target.is_file() and not self.window.runner.is_busy))
+        self.window.files.open_lesson(target)
+        self.assertTrue(wait_until(lambda: bool(self.document.lesson.kept.assigned)))
+        self.assertEqual(self.window.desk, PRACTISE)
+        self.assertIn("up to 85 %", self.window.practise.chunk_model.chunk(1).name)  # type: ignore[union-attr]
+        phrase = self.document.phrase
+        assert phrase is not None
+        kept = self.document.lesson.kept
+        self.document.keep(add_practice(kept, "2026-11-26", (phrase.ident,), phrase.name, 0.8, 5))
+        report = self.folder / "Ida.practice.json"
+        with (
+            mock.patch.object(NameForm, "exec", return_value=True),
+            mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(report), "")),
+        ):
+            self.window.actions_by_name["send_log"].trigger()
+        self.assertTrue(report.is_file())
+        self.open_small()
+        self.assertEqual(self.document.lesson.title, title)
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(report), "")):
+            self.window.actions_by_name["bring_log"].trigger()
+        self.assertEqual(len(self.document.lesson.kept.students), 1)
+        self.window.show_desk(PRACTISE)
+        model = self.window.practise.log_model
+        self.assertIn("A student", str(model.data(model.index(0, 1))))
+
+    def test_a_file_that_is_no_report_is_told(self) -> None:
+        self.open_small()
+        wrong = self.folder / "x.practice.json"
+        wrong.write_bytes(b"nothing")
+        with mock.patch.object(QFileDialog, "getOpenFileName", return_value=(str(wrong), "")):
+            self.window.actions_by_name["bring_log"].trigger()
+        self.assertEqual(self.document.lesson.kept.students, ())
+        self.assertIn("no practice report", self.window._told.text())

@@ -7,14 +7,21 @@ from datetime import date, timedelta
 
 import numpy as np
 
-from juxtanote.core.errors import JuxtanoteError
-from juxtanote.core.formats.lesson_json import lesson_from_text, lesson_text
+from juxtanote.core.errors import JuxtanoteError, LessonFileError
+from juxtanote.core.formats.lesson_json import (
+    lesson_from_text,
+    lesson_text,
+    practice_report,
+    read_practice_report,
+)
 from juxtanote.core.practice.climb import next_speed, rule
 from juxtanote.core.practice.latency import latency_of, probe, taken_back
 from juxtanote.core.practice.log import log_csv
+from juxtanote.core.practice.plan import assigned_chunks
 from juxtanote.core.practice.review import GAPS_DAYS, due_on, reviews
+from juxtanote.core.practice.student import report_of, student_copy, with_report
 from juxtanote.core.practice.takes import Compared, PlayedNote, entry_of
-from juxtanote.core.score.kept import BarOfTake, Kept, LogEntry, StepPlan, TakeEntry
+from juxtanote.core.score.kept import Assigned, BarOfTake, Kept, LogEntry, StepPlan, TakeEntry
 from juxtanote.core.score.lesson import Lesson
 from tests.lessons import small_lesson
 
@@ -129,3 +136,45 @@ class TestLatency(unittest.TestCase):
         take = np.arange(RATE, dtype=np.float32)
         self.assertEqual(taken_back(take, 0.1, RATE)[0], 4410.0)
         self.assertEqual(len(taken_back(take, 0.0, RATE)), RATE)
+
+
+class TestStudents(unittest.TestCase):
+    def test_a_copy_has_only_what_is_assigned_and_opens_on_practise(self) -> None:
+        lesson = practised((0, 1.0))
+        first, second = lesson.phrases[0], lesson.phrases[1]
+        copy = student_copy(lesson, [Assigned(second.ident, 0.9), Assigned(first.ident)])
+        self.assertEqual(
+            (copy.kept.desk, copy.kept.phrase, copy.kept.log), ("practise", second.ident, ())
+        )
+        again = lesson_from_text(lesson_text(copy))
+        self.assertEqual(again.kept.assigned, copy.kept.assigned)
+        names = [chunk.name for chunk in assigned_chunks(again)]
+        self.assertEqual(names, [f"{second.name}, up to 90 %", f"{first.name}, up to 100 %"])
+        for wrong in ([], [Assigned(999)]):
+            with self.assertRaises(ValueError):
+                student_copy(lesson, wrong)
+
+    def test_what_comes_back_stands_beside_the_others(self) -> None:
+        lesson = practised((0, 0.8))
+        take = TakeEntry(
+            lesson.phrases[0].ident, "2026-11-26T10:00:00", 0.8, "secret.flac", 0.9, 20.0
+        )
+        theirs = replace(lesson, kept=replace(lesson.kept, takes=(take,)))
+        title, report = read_practice_report(
+            practice_report(lesson.title, report_of(theirs, " Ida "))
+        )
+        self.assertEqual((title, report.name), (lesson.title, "Ida"))
+        self.assertEqual(report.log, lesson.kept.log)
+        self.assertEqual(report.takes[0].file, "")  # no places of files leave the machine
+        teacher = replace(small_lesson(), kept=with_report(small_lesson(), report))
+        teacher = replace(teacher, kept=with_report(teacher, report))  # sent twice
+        self.assertEqual([s.name for s in teacher.kept.students], ["Ida"])
+        self.assertEqual(
+            lesson_from_text(lesson_text(teacher)).kept.students, teacher.kept.students
+        )
+
+    def test_what_is_no_report_is_told(self) -> None:
+        odd = b'{"format":"juxtanote-practice","version":1,"title":"x","student":{"name":3}}'
+        for data in (b"", b"{}", b'{"format":"juxtanote-practice"}', b"\xff\xfe", b"[1,2]", odd):
+            with self.assertRaises(LessonFileError):
+                read_practice_report(data)

@@ -38,6 +38,7 @@ WHY_NOT = {
     "bend": "The selected note is not bent: press B.",
     "parts": "This lesson has one part only: add others with Ctrl+Shift+G.",
     "to delete": "Nothing is selected to delete.",
+    "practised": "Nothing was practised yet: every pass of the loop on the Practise desk (F5) counts.",
     "doubtful": "No note of this phrase is doubtful.",
 }
 """What an action needs, and what to say where it is not there."""
@@ -50,6 +51,9 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("save_as", "Save &as…", "Ctrl+Shift+S", "Save under another name", "File"),
     ActionSpec("import_notes", "&Import notes…", "Ctrl+I", "MusicXML, MIDI, CSV", "File"),
     ActionSpec("about_lesson", "About this &lesson…", "Ctrl+D", "Title, performer, teacher, key, scale, notes", "File"),
+    ActionSpec("student_copy", "A student's cop&y…", "Ctrl+Shift+E", "Chosen phrases with goals, in your order", "File", ("phrase",)),
+    ActionSpec("send_log", "Send the practice &back…", "Ctrl+E", "What was practised, as a small file for the teacher", "File", ("practised",)),
+    ActionSpec("bring_log", "&Bring in what a student practised…", "Ctrl+Alt+E", "The file that a student sent", "File", ("phrase",)),
     ActionSpec("collection", "&Collection…", "Ctrl+L", "Find phrases in folders of lessons", "File"),
     ActionSpec("quit", "&Quit", "Ctrl+Q", "Close the program", "File"),
     ActionSpec("select_all", "Select &all notes", "Ctrl+A", "Select every note of the phrase", "Edit", ("notes",)),

@@ -16,6 +16,7 @@ from juxtanote.core.score import edits
 
 if TYPE_CHECKING:
     from juxtanote.app.main_window import MainWindow
+    from juxtanote.app.students import Students
 
 SOUND_FILTER = "Sound (" + " ".join(f"*{suffix}" for suffix in SUFFIXES) + ");;All files (*)"
 LESSON_FILTER = f"Lessons (*{SUFFIX})"
@@ -27,6 +28,16 @@ class Asking:
     def __init__(self, window: "MainWindow") -> None:
         self._window = window
         self.document, self.files, self.tasks = window.document, window.files, window.tasks
+        self._students: Students | None = None
+
+    @property
+    def students(self) -> "Students":
+        """What goes out to students and comes back."""
+        if self._students is None:
+            from juxtanote.app.students import Students
+
+            self._students = Students(self._window)
+        return self._students
 
     # Of the lesson
 

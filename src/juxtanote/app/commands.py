@@ -32,6 +32,8 @@ class Commands:
             "open_recording": ask.ask_recording, "open_lesson": ask.ask_lesson,
             "save": ask.save, "save_as": ask.save_as, "import_notes": self._window.outputs.import_notes,
             "about_lesson": ask.about_lesson, "collection": self._window.show_collection,
+            "student_copy": lambda: ask.students.copy(), "send_log": lambda: ask.students.send(),
+            "bring_log": lambda: ask.students.bring(),
             "quit": self._window.close, "select_all": self._select_all, "delete": self._delete,
             "play": transport.toggle, "play_phrase": self._play_phrase, "loop": self._toggle_loop,
             "slower": lambda: transport.set_speed(transport.speed - 0.05),

@@ -47,6 +47,7 @@ class Conditions:
             "other reading": bool(notes and notes[0].heard.runner_ups),
             "bend": bool(notes and notes[0].written.techniques & {"bend", "pre-bend"}),
             "parts": len(document.lesson.parts) > 1,
+            "practised": bool(document.lesson.kept.log or document.lesson.kept.takes),
             "to delete": (desk == HEAR and phrase is not None)
             or (desk == PLACE and (bool(notes) or (phrase is not None and phrase.is_variant))),
             "doubtful": phrase is not None and any(n.is_doubtful for n in phrase.notes),

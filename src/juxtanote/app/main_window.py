@@ -342,6 +342,7 @@ class MainWindow(QMainWindow):
         document.lesson_changed.connect(self._update_actions)
         for signal in (
             document.phrase_changed, document.selection_changed, document.sound_changed,
+            document.kept_changed,
             self.findings.changed,
         ):  # fmt: skip
             signal.connect(self._update_actions)

@@ -36,7 +36,7 @@ from juxtanote.app.widgets.parts import Panel, heading, number_box, scrolled, so
 from juxtanote.core.practice import care
 from juxtanote.core.practice.climb import next_speed
 from juxtanote.core.practice.log import add_practice, current_name
-from juxtanote.core.practice.plan import joined_chunks, speed_steps
+from juxtanote.core.practice.plan import assigned_chunks, joined_chunks, speed_steps
 from juxtanote.core.practice.review import due_on
 from juxtanote.core.score.kept import StepPlan, TakeEntry
 
@@ -221,7 +221,8 @@ class PractiseDesk(Desk):
             self.plot.update()
         if change.whole or change.phrases or change.order or news.phrase:
             part = phrase.part if phrase is not None else lesson.parts[0].ident
-            self.chunk_model.show_chunks(joined_chunks(list(lesson.phrases_of(part))))
+            chunks = assigned_chunks(lesson) or joined_chunks(list(lesson.phrases_of(part)))
+            self.chunk_model.show_chunks(chunks)
         if news.phrase or change.whole:
             self._practised = (phrase.ident,) if phrase is not None else ()
             self.plot.update()

@@ -17,12 +17,15 @@ class LogModel(QAbstractTableModel):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         self._lesson = Lesson()
-        self._entries: tuple[LogEntry, ...] = ()
+        self._entries: tuple[tuple[str, LogEntry], ...] = ()  # whose it is; "" for one's own
 
     def show_lesson(self, lesson: Lesson) -> None:
         """Show the log of a lesson."""
         self.beginResetModel()
-        self._lesson, self._entries = lesson, tuple(reversed(lesson.kept.log))
+        own = [("", entry) for entry in lesson.kept.log]
+        theirs = [(student.name, e) for student in lesson.kept.students for e in student.log]
+        everything = sorted([*own, *theirs], key=lambda row: row[1].date)
+        self._lesson, self._entries = lesson, tuple(reversed(everything))
         self.endResetModel()
 
     def rowCount(self, parent: QModelIndex = _NONE) -> int:
@@ -41,9 +44,10 @@ class LogModel(QAbstractTableModel):
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
             return None
-        entry = self._entries[index.row()]
+        whose, entry = self._entries[index.row()]
+        name = name_of(entry, self._lesson)
         cells = (
-            entry.date, name_of(entry, self._lesson), f"{100 * entry.speed:.0f} %",
+            entry.date, f"{whose}: {name}" if whose else name, f"{100 * entry.speed:.0f} %",
             str(entry.repeats),
         )  # fmt: skip
         return cells[index.column()]

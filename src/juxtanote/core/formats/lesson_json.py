@@ -12,7 +12,16 @@ from juxtanote.core.errors import JuxtanoteError, LessonFileError
 from juxtanote.core.formats import lesson_wire as wire
 from juxtanote.core.formats.migrate import OLDEST, VERSION, migrate
 from juxtanote.core.fretboard.phrases import is_on, replace_places, unlocked_off
-from juxtanote.core.score.kept import BarOfTake, Checked, Kept, LogEntry, StepPlan, TakeEntry
+from juxtanote.core.score.kept import (
+    Assigned,
+    BarOfTake,
+    Checked,
+    Kept,
+    LogEntry,
+    StepPlan,
+    StudentLog,
+    TakeEntry,
+)
 from juxtanote.core.score.lesson import Focus, Lesson, Part, Phrase, Recording, Variation
 from juxtanote.core.score.limits import Limits
 from juxtanote.core.score.note import Evidence, HeardNote, Note, RunnerUp, WrittenNote
@@ -26,6 +35,7 @@ _VALUES: dict[type, type] = {
     wire.FocusW: Focus, wire.EvidenceW: Evidence, wire.VariationW: Variation, wire.PhraseW: Phrase,
     wire.GuitarW: Guitar, wire.PartW: Part, wire.RecordingW: Recording, wire.TimeMapW: TimeMap,
     wire.LogEntryW: LogEntry, wire.StepPlanW: StepPlan, wire.KeptW: Kept, wire.LessonW: Lesson,
+    wire.AssignedW: Assigned, wire.StudentLogW: StudentLog,
     wire.BarOfTakeW: BarOfTake, wire.TakeEntryW: TakeEntry, wire.CheckedW: Checked, wire.LimitsW: Limits,
 }  # fmt: skip
 _BEATS = frozenset({"onset_beats", "duration_beats"})
@@ -176,6 +186,32 @@ def _repaired(lesson: Lesson) -> Lesson:
         if not all(is_on(note, guitar) for note in phrase.notes):
             lesson = lesson.with_phrase(replace_places(unlocked_off(phrase, guitar), lesson))
     return recounted(_keyed(lesson))
+
+
+def practice_report(title: str, student: StudentLog) -> bytes:
+    """Write what a student practised as the small file that goes back to the teacher, UTF-8."""
+    body = {"format": "juxtanote-practice", "version": 1, "title": title, "student": student}
+    return msgspec.json.encode(body, enc_hook=_plain, order="deterministic") + b"\n"
+
+
+def read_practice_report(data: bytes) -> tuple[str, StudentLog]:
+    """Read a practice report: the lesson's title, and what was practised.
+
+    Raises
+    ------
+    LessonFileError
+        If it is none, or holds a value that makes no sense.
+    """
+    try:
+        read = msgspec.json.decode(data, type=wire.PracticeReportW, strict=True)
+        student = _built(read.student, "$.student")
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError, _Refused) as error:
+        raise LessonFileError(
+            f"This is no practice report of Juxtanote, or it is damaged ({_where(str(error))}). Ask for "
+            "it again."
+        ) from error
+    assert isinstance(student, StudentLog)
+    return read.title, student
 
 
 def schema() -> dict[str, Any]:

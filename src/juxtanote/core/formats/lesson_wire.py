@@ -249,6 +249,30 @@ class TakeEntryW(_Wire, frozen=True):
     bars: Annotated[tuple[BarOfTakeW, ...], Meta(max_length=10_000)] = ()
 
 
+class AssignedW(_Wire, frozen=True):
+    """A phrase that a teacher chose, and the speed to reach."""
+
+    phrase: Ident
+    goal: Annotated[float, Meta(ge=SLOWEST, le=FASTEST)] = 1.0
+
+
+class StudentLogW(_Wire, frozen=True):
+    """What a student practised."""
+
+    name: Line
+    log: Annotated[tuple[LogEntryW, ...], Meta(max_length=100_000)] = ()
+    takes: Annotated[tuple[TakeEntryW, ...], Meta(max_length=100_000)] = ()
+
+
+class PracticeReportW(_Wire, frozen=True):
+    """The whole of a practice report: the file that comes back to the teacher."""
+
+    format: Literal["juxtanote-practice"]
+    version: Literal[1]
+    title: Line
+    student: StudentLogW
+
+
 class KeptW(_Wire, frozen=True):
     """What no edit changes: the log, the plan, and where the person was."""
 
@@ -259,6 +283,8 @@ class KeptW(_Wire, frozen=True):
     position_s: Seconds = 0.0
     found_at: Annotated[str, Meta(max_length=10_000)] = ""
     checked: Annotated[tuple[CheckedW, ...], Meta(max_length=MOST_PHRASES)] = ()
+    assigned: Annotated[tuple[AssignedW, ...], Meta(max_length=MOST_PHRASES)] = ()
+    students: Annotated[tuple[StudentLogW, ...], Meta(max_length=1000)] = ()
     takes: Annotated[tuple[TakeEntryW, ...], Meta(max_length=100_000)] = ()
 
 

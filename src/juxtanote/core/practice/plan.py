@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from juxtanote.core.audio.player import SpeedStep
 from juxtanote.core.score.kept import StepPlan
-from juxtanote.core.score.lesson import Phrase
+from juxtanote.core.score.lesson import Lesson, Phrase
 
 MOST_CHUNKS = 400
 
@@ -35,6 +35,17 @@ def speed_steps(plan: StepPlan) -> tuple[SpeedStep, ...]:
     elif speeds[-1] != plan.goal:
         speeds.append(plan.goal)
     return tuple(SpeedStep(speed, plan.repeats) for speed in speeds)
+
+
+def assigned_chunks(lesson: Lesson) -> list[Chunk]:
+    """Give what a teacher assigned, in order, with the speed to reach; nothing in other lessons."""
+    chunks = []
+    for assigned in lesson.kept.assigned:
+        phrase = lesson.phrase(assigned.phrase)
+        if phrase is not None:
+            name = f"{phrase.name}, up to {100 * assigned.goal:.0f} %"
+            chunks.append(Chunk((phrase.ident,), name, phrase.start_s, phrase.end_s))
+    return chunks
 
 
 def joined_chunks(phrases: list[Phrase]) -> list[Chunk]:

@@ -85,6 +85,27 @@ class Checked:
 
 
 @dataclass(frozen=True, slots=True)
+class Assigned:
+    """A phrase that a teacher chose for a student, in the teacher's order, and the speed to reach."""
+
+    phrase: int
+    goal: float = 1.0
+
+    def __post_init__(self) -> None:
+        if not SLOWEST <= self.goal <= FASTEST:
+            raise ValueError(f"a goal of {self.goal}: {SLOWEST} to {FASTEST}")
+
+
+@dataclass(frozen=True, slots=True)
+class StudentLog:
+    """What a student practised, as it came back."""
+
+    name: str
+    log: tuple[LogEntry, ...] = ()
+    takes: tuple[TakeEntry, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class Kept:
     """What is saved with the lesson beside what can be undone.
 
@@ -99,4 +120,6 @@ class Kept:
     position_s: float = 0.0
     found_at: str = ""
     checked: tuple[Checked, ...] = ()
+    assigned: tuple[Assigned, ...] = ()
+    students: tuple[StudentLog, ...] = ()
     takes: tuple[TakeEntry, ...] = ()
