@@ -24,7 +24,8 @@ from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.csv_notes import read_rows
 from juxtanote.core.formats.lesson_file import save_lesson
 from juxtanote.core.formats.lesson_json import lesson_from_text, lesson_text
-from juxtanote.core.handing_out import SUFFIXES, Wish, hand_out
+from juxtanote.core.formats.pages import Choices, lay_out
+from juxtanote.core.handing_out import SUFFIXES, Wish, hand_out, left_to_say
 from juxtanote.core.practice.care import needs_break
 from juxtanote.core.practice.log import add_practice, daily_points, name_of
 from juxtanote.core.practice.plan import joined_chunks, speed_steps
@@ -367,3 +368,16 @@ class TestHowStrict(unittest.TestCase):
         self.assertEqual(len(rows), len(found))
         self.assertIn("two notes on one string", [row["finding"] for row in rows])
         self.assertEqual(float(rows[0]["onset_s"]), round(found[0].onset_s, 3))
+
+    def test_they_stand_at_the_end_of_the_handout_where_it_is_wished(self) -> None:
+        lesson = small_lesson()
+        phrase = lesson.phrases[0]
+        lesson = lesson.with_phrase(
+            phrase.with_notes([*phrase.notes, replace(phrase.notes[0], ident=900)])
+        )
+        told = left_to_say(lesson, Choices(findings=True))
+        self.assertTrue(any("two notes on one string" in line for line in told))
+        self.assertEqual(left_to_say(lesson, Choices()), ())
+        pages = lay_out(lesson, choices=Choices(findings=True), appendix=told)
+        words = [w.text for w in pages[-1].words]
+        self.assertIn("Left to say", words)

@@ -12,6 +12,7 @@ from juxtanote.core.audio.read import to_rate
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.audio.stretch import stretch_whole
 from juxtanote.core.audio.write import SOUND_SUFFIXES, write_sound, write_text
+from juxtanote.core.checks.findings import find_problems
 from juxtanote.core.engrave.paper import Measure, Page, roughly
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.exports import export_lesson
@@ -27,6 +28,7 @@ SUFFIXES = (
 )  # fmt: skip
 SLOWEST, FASTEST = 0.25, 2.0
 MOST_COUNTED = 16
+NOTHING_LEFT = "Nothing: every phrase is as it sounds."
 BETWEEN_S = 1.0  # of silence from one phrase to the next
 TAB_LEVEL, RECORDING_LEVEL, CLICK_LEVEL = 0.8, 0.8, 0.6
 WritePages = Callable[[list[Page], Path, str], None]
@@ -86,6 +88,20 @@ def chosen(lesson: Lesson, wish: Wish) -> Lesson:
         return lesson.alone(variant)
     known = ", ".join(f"“{phrase.name}”" for phrase in lesson.phrases[:12])
     raise JuxtanoteError(f"There is no phrase “{wish.phrase}”. There are: {known or 'none'}.")
+
+
+def left_to_say(lesson: Lesson, choices: Choices | None) -> tuple[str, ...]:
+    """Give the findings of a lesson's phrases as lines, where they are wished for."""
+    if choices is None or not choices.findings:
+        return ()
+    lines = []
+    for phrase in lesson.phrases:
+        for finding in find_problems(phrase, lesson):
+            at = float(lesson.time_map.to_beats(finding.onset_s)) + 0.12
+            bar, beat = lesson.time_map.bar_and_beat(at)
+            where = f"bar {bar}, beat {int(beat)}" if bar >= 1 else "pickup"
+            lines.append(f"{phrase.name}, {where}: {finding.title}, {finding.detail}")
+    return tuple(lines) or (NOTHING_LEFT,)
 
 
 def hand_out_several(
@@ -152,7 +168,10 @@ def hand_out(
     if suffix == ".pdf":
         if write_pages is None:
             raise JuxtanoteError("PDF is written by the window's own painter, which is not here.")
-        pages = lay_out(lesson, measure=measure, choices=wish.choices, progress=progress)
+        pages = lay_out(
+            lesson, measure=measure, choices=wish.choices, progress=progress,
+            appendix=left_to_say(lesson, wish.choices),
+        )  # fmt: skip
         write_pages(pages, path, lesson.title)
     elif suffix == ".html":
         slowed = replace(lesson.kept.plan, start=min(max(wish.speed, 0.25), 1.25))

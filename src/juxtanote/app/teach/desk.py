@@ -204,14 +204,21 @@ class TeachDesk(Desk):
 
     def laid_out(self) -> list[Page]:
         """Lay out what would print now."""
-        return lay_out(self.chosen_lesson(), measure=measure_words, choices=self.look.choices())
+        lesson, choices = self.chosen_lesson(), self.look.choices()
+        from juxtanote.core.handing_out import left_to_say
+
+        said = left_to_say(lesson, choices)
+        return lay_out(lesson, measure=measure_words, choices=choices, appendix=said)
 
     def _set_pages(self, *_: object) -> None:
         lesson, blocks, number = self.chosen_lesson(), self._blocks, self._document.number
         choices = self.look.choices()
 
         def work(progress: Progress) -> object:
-            return lay_out(lesson, blocks=blocks, choices=choices, progress=progress)
+            from juxtanote.core.handing_out import left_to_say
+
+            said = left_to_say(lesson, choices)
+            return lay_out(lesson, blocks=blocks, choices=choices, appendix=said, progress=progress)
 
         def then(pages: object) -> None:
             if number == self._document.number:

@@ -8,7 +8,11 @@ PAGES = "Pages"
 PAPER = "Paper"
 LARGE, COUNTS, STROKES, FINGERS = "large print", "counts", "strokes", "fingers"
 WORDS = "words"
-STAFF, TOGETHER = "staff over the tab", "parts under each other"
+STAFF, TOGETHER, FINDINGS = "staff", "parts together", "left to say"
+HELP = {
+    STAFF: "A staff over the tab.", TOGETHER: "Parts that sound together stand under each other.",
+    FINDINGS: "What Check has left to say of the phrases, at the end.",
+}  # fmt: skip
 EXPORT = "Hand out"
 HAND_OUT = "Hand out…"
 CHOOSE_NAME = "Choose a name…"
@@ -16,7 +20,7 @@ PDF = "Pages as PDF…"
 PAGE = "Lesson page…"
 PRINT = "Print…"
 ONLY_PHRASE = "only this phrase"
-SHARE = "I may share the recording: it goes into saved lessons and handouts"
+SHARE = "I may share the recording: handouts contain it"
 FORMATS = {
     ".html": "Lesson page, for any browser", ".pdf": "Pages as PDF", ".musicxml": "MusicXML",
     ".mid": "MIDI", ".txt": "Text tab", ".csv": "Notes as CSV", ".jams": "JAMS",

@@ -27,7 +27,7 @@ class PageChoices(QWidget):
                 (settings.PAGE_LARGE, labels.LARGE), (settings.PAGE_COUNTS, labels.COUNTS),
                 (settings.PAGE_STROKES, labels.STROKES), (settings.PAGE_FINGERS, labels.FINGERS),
                 (settings.PAGE_WORDS, labels.WORDS), (settings.PAGE_STAFF, labels.STAFF),
-                (settings.PAGE_TOGETHER, labels.TOGETHER),
+                (settings.PAGE_TOGETHER, labels.TOGETHER), (settings.PAGE_FINDINGS, labels.FINDINGS),
             )
         }  # fmt: skip
         grid = QGridLayout(self)
@@ -36,6 +36,7 @@ class PageChoices(QWidget):
             grid.addWidget(field, index // 3, index % 3)
         for setting, box in self.boxes.items():
             box.setChecked(setting.read())
+            box.setToolTip(labels.HELP.get(box.text(), ""))
             box.toggled.connect(self._on_changed)
         self.paper.currentTextChanged.connect(self._on_changed)
 
@@ -54,5 +55,5 @@ class PageChoices(QWidget):
         )  # fmt: skip
         return Choices(
             self.paper.currentText(), on[settings.PAGE_LARGE], rows, on[settings.PAGE_WORDS],
-            on[settings.PAGE_TOGETHER],
+            on[settings.PAGE_TOGETHER], on[settings.PAGE_FINDINGS],
         )  # fmt: skip

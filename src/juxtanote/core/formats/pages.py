@@ -47,6 +47,7 @@ class Choices:
     rows: Rows = field(default_factory=Rows)
     breakdown: bool = True
     together: bool = False  # parts that sound at the same time stand under each other
+    findings: bool = False  # what is left to say of the phrases stands at the end
 
     @property
     def sheet(self) -> Paper:
@@ -144,12 +145,13 @@ def lay_out(
     phrases: tuple[Phrase, ...] | None = None,
     choices: Choices | None = None,
     blocks: PhraseBlocks | None = None,
+    appendix: Sequence[str] = (),
     progress: Progress = no_progress,
 ) -> list[Page]:
     """Set a handout of the given phrases (all of them by default), each followed by its variants.
 
     A phrase that is written as an earlier one was is only named. With `blocks` what was set before is not
-    set again.
+    set again. `appendix` are lines for the end: what is left to say of the phrases.
     """
     choices = choices or Choices()
     setter = blocks or PhraseBlocks(measure)
@@ -174,6 +176,9 @@ def lay_out(
     setter.forget(lesson)
     shown = [p for phrase in chosen for p in (phrase, *phrase.variants)]
     flow += together(_signs(shown, paper, setter))
+    if appendix:
+        told = paragraph("\n".join(appendix), 8.5, paper, setter.measure)
+        flow += [*paragraph("Left to say", 11, paper, setter.measure, bold=True, before=4.0), *told]
     pages = paginated(flow, paper)
     for number, page in enumerate(pages, start=1):
         sketch = Sketch()
