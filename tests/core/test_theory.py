@@ -5,7 +5,7 @@ import unittest
 from music21 import key
 
 from juxtanote.core.errors import TuningError
-from juxtanote.core.theory.chords import transpose_symbols
+from juxtanote.core.theory.chords import parse_chord, transpose_symbols
 from juxtanote.core.theory.harmonics import harmonic_midi, stretched_partial_hz
 from juxtanote.core.theory.keys import known_key, read_key, transpose_key
 from juxtanote.core.theory.pitch import parse_pitch, parse_pitch_class, pitch_name
@@ -16,7 +16,7 @@ from juxtanote.core.theory.scales import (
     spell_in_key,
     spell_tonic,
 )
-from juxtanote.core.theory.tuning import PRESETS, STANDARD, Guitar, parse_tuning, tuning_name
+from juxtanote.core.theory.tuning import PRESETS, STANDARD, USES, Guitar, parse_tuning, tuning_name
 
 
 class TestPitch(unittest.TestCase):
@@ -149,3 +149,14 @@ class TestHarmonics(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class TestOpenTunings(unittest.TestCase):
+    def test_each_sounds_what_its_name_says(self) -> None:
+        """Names of open tunings: the chord that the open strings sound (common practice)."""
+        for name, tuning in PRESETS.items():
+            self.assertIn(name, USES)
+            self.assertTrue(4 <= len(tuning) <= 9)
+            if name.startswith("Open "):
+                chord = parse_chord(name.removeprefix("Open ").replace(" minor", "m"))
+                self.assertEqual({midi % 12 for midi in tuning}, set(chord.tones), name)

@@ -33,7 +33,7 @@ from juxtanote.core.score.transpose import Moved, vary
 from juxtanote.core.theory.keys import known_key
 from juxtanote.core.theory.pitch import pitch_name
 from juxtanote.core.theory.scales import SCALES
-from juxtanote.core.theory.tuning import PRESETS, Guitar, parse_tuning, tuning_name
+from juxtanote.core.theory.tuning import PRESETS, USES, Guitar, parse_tuning, tuning_name
 
 
 class Form(QDialog):
@@ -244,8 +244,18 @@ class GuitarForm(Form):
         self.rows.addRow(soft("hand"), self.left)
         self.rows.addRow(soft("thumb"), self.thumb)
         self.rows.addRow(soft("slide bar on"), self.bar)
-        self.said.setText("A tuning of four to nine strings, thickest first: E2 A2 D3 G3 B3 E4.")
+        self.tuning.editTextChanged.connect(self._say_use)
+        self._say_use(self.tuning.currentText())
         self.result_guitar = guitar
+
+    def _say_use(self, name: str) -> None:
+        """Say what a tuning is for."""
+        use = USES.get(name)
+        self.said.setText(
+            f"{name}, {tuning_name(PRESETS[name])}: {use}."
+            if use
+            else "A tuning of four to nine strings, thickest first: E2 A2 D3 G3 B3 E4."
+        )
 
     def try_accept(self) -> None:
         try:

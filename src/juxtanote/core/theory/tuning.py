@@ -14,8 +14,33 @@ PRESETS: dict[str, tuple[int, ...]] = {
     "Open G": (38, 43, 50, 55, 59, 62),
     "Open D": (38, 45, 50, 54, 57, 62),
     "Open E": (40, 47, 52, 56, 59, 64),
+    "Open A": (40, 45, 52, 57, 61, 64),
+    "Open C": (36, 43, 48, 55, 60, 64),
+    "Open D minor": (38, 45, 50, 53, 57, 62),
+    "Open G minor": (38, 43, 50, 55, 58, 62),
+    "D A D G A D": (38, 45, 50, 55, 57, 62),
     "Seven strings, low B": (35, *STANDARD),
+    "Seven strings, low A": (33, *STANDARD),
+    "Eight strings, low F sharp": (30, 35, *STANDARD),
 }
+USES = {
+    "Standard": "most of what is taught",
+    "Lowest string down a tone": "riffs on one finger over the three thickest strings",
+    "All strings down a semitone": "the same shapes a little lower; bends are easier",
+    "All strings down a tone": "the same shapes lower; bends are easier, strings want to be thicker",
+    "Open G": "slide bar and riffs: a major chord across every fret, its root on the fifth string",
+    "Open D": "slide bar: a major chord across every fret, its root on the thickest and thinnest string",
+    "Open E": "slide bar: as open D a tone higher; tight strings carry the bar well",
+    "Open A": "slide bar: as open G a tone higher; mind the tension",
+    "Open C": "fingerstyle with a deep bass, slide bar",
+    "Open D minor": "slide bar in minor; one finger makes it major",
+    "Open G minor": "slide bar in minor; one finger makes it major",
+    "D A D G A D": "drones under a line: neither major nor minor",
+    "Seven strings, low B": "riffs below the usual range",
+    "Seven strings, low A": "riffs well below the usual range",
+    "Eight strings, low F sharp": "riffs in the bass's range",
+}
+"""What tunings are for (common practice)."""
 FEWEST_STRINGS, MOST_STRINGS = 4, 9
 
 
