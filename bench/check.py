@@ -20,8 +20,9 @@ from bench.composed import phrases
 from bench.rings import foreign_case
 from juxtanote.core.analysis.listen import listen
 from juxtanote.core.analysis.reference_pitch import measure_reference_cents
+from juxtanote.core.checks.complaints import Asked, Complaint
 from juxtanote.core.checks.evidence import Evidence
-from juxtanote.core.checks.second_ear import Asked, Complaint, second_ear
+from juxtanote.core.checks.second_ear import second_ear
 from juxtanote.core.synth.strings import StringEvent
 from lab.instruments import SAMPLE_RATE
 

@@ -5,8 +5,8 @@ from dataclasses import replace
 from fractions import Fraction
 
 from bench.collection import a_lesson
+from juxtanote.core.checks.complaints import Asked
 from juxtanote.core.checks.playable import unplayable
-from juxtanote.core.checks.second_ear import Asked
 from juxtanote.core.exercises import lines
 from juxtanote.core.exercises.kinds import Kind
 from juxtanote.core.exercises.lines import Tone

@@ -16,10 +16,11 @@ from juxtanote.cli import main
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.checking import check_notes
 from juxtanote.core.checks.against_sound import mended, with_second_ear
+from juxtanote.core.checks.complaints import Asked
 from juxtanote.core.checks.evidence import Evidence, listen_again
 from juxtanote.core.checks.findings import examine
 from juxtanote.core.checks.playable import unplayable
-from juxtanote.core.checks.second_ear import Asked, second_ear
+from juxtanote.core.checks.second_ear import second_ear
 from juxtanote.core.formats.csv_notes import NoteRow, read_rows
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.timing import recounted

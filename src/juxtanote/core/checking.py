@@ -9,9 +9,10 @@ from juxtanote.core.analysis.reference_pitch import measure_reference_cents
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.analysis.stretches import whole_middle
 from juxtanote.core.audio.sound import Sound
+from juxtanote.core.checks.complaints import Asked, Complaint
 from juxtanote.core.checks.evidence import Evidence, listen_again
 from juxtanote.core.checks.playable import unplayable
-from juxtanote.core.checks.second_ear import Asked, Complaint, second_ear
+from juxtanote.core.checks.second_ear import second_ear
 from juxtanote.core.formats.csv_notes import NoteRow
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.theory.harmonics import harmonic_midi

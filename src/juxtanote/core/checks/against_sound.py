@@ -2,9 +2,7 @@
 
 from dataclasses import replace
 
-from juxtanote.core.checks.evidence import Evidence
-from juxtanote.core.checks.findings import Examined, Finding
-from juxtanote.core.checks.second_ear import (
+from juxtanote.core.checks.complaints import (
     BEND,
     EXTRA,
     MISSING,
@@ -13,8 +11,10 @@ from juxtanote.core.checks.second_ear import (
     WRONG_PITCH,
     Asked,
     Complaint,
-    second_ear,
 )
+from juxtanote.core.checks.evidence import Evidence
+from juxtanote.core.checks.findings import Examined, Finding
+from juxtanote.core.checks.second_ear import second_ear
 from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import Note

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from juxtanote.core.align.gap import Gap, measure_gaps
-from juxtanote.core.checks.second_ear import Complaint
+from juxtanote.core.checks.complaints import Complaint
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.kept import Checked, Kept
 from juxtanote.core.score.lesson import Lesson, Phrase

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from juxtanote.core.checks.second_ear import Asked, Complaint
+from juxtanote.core.checks.complaints import Asked, Complaint
 from juxtanote.core.theory.tuning import Guitar
 
 TWICE, ACROSS, REACH = "two-on-one-string", "slur-across-strings", "reach"

@@ -7,16 +7,27 @@ well: a note that the listener did not write down is no complaint where its pitc
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
 
 from juxtanote.core.analysis.listen import PerceivedNote
+from juxtanote.core.checks.complaints import (
+    BEND,
+    BLEED,
+    EXTRA,
+    MISSING,
+    QUIET,
+    TECHNIQUE,
+    TIME,
+    WRONG_PITCH,
+    Asked,
+    Complaint,
+    complaint_of,
+    honest,
+)
 from juxtanote.core.checks.evidence import Evidence
+from juxtanote.core.checks.told_techniques import ALL_MUTED, JOINED, technique_complaints
 
-WRONG_PITCH, MISSING, EXTRA, TIME, BEND, TECHNIQUE, QUIET, BLEED = (
-    "wrong-pitch", "missing", "extra", "time", "bend", "technique", "quiet", "bleed",
-)  # fmt: skip
 REACH_S = 0.2  # so far apart a written and a heard note may be one
 TONE = 0.6  # semitones within which two pitches are one
 OTHER_PITCH, LEFT_OUT, NOT_WRITTEN = 0.75, 1.0, 0.8
@@ -34,43 +45,6 @@ SOMETHING = 0.2  # evidence from which on a written note is there
 BENT, STILL = 0.5, 0.15
 RINGING = 0.8
 MIN_PICKED, QUIET_DB, RINGS_S = 3, 15.0, 0.15
-
-
-@dataclass(frozen=True, slots=True)
-class Asked:
-    """A written note, as it is held against the sound: times in seconds of the recording."""
-
-    row: int
-    onset_s: float
-    offset_s: float
-    midi: float  # before a bend
-    string: int
-    fret: int
-    techniques: frozenset[str] = frozenset()
-    bend_semitones: float = 0.0
-
-    @property
-    def bends(self) -> float:
-        """How far it is bent, 0 where it is not."""
-        return self.bend_semitones if self.techniques & {"bend", "pre-bend"} else 0.0
-
-
-@dataclass(frozen=True, slots=True)
-class Complaint:
-    """One thing that differs: `row` is None where nothing is written."""
-
-    kind: str
-    onset_s: float
-    row: int | None
-    string: int | None
-    fret: int | None
-    written: str
-    heard: str
-    confidence: float
-    detail: str
-    midi: float | None = None  # what sounds instead, or what is missing
-    bend_semitones: float | None = None
-    technique: str = ""
 
 
 def second_ear(asked: Sequence[Asked], evidence: Evidence) -> list[Complaint]:
@@ -147,7 +121,7 @@ def _of_note(
         return found
     return [
         *_bend(note, other, evidence),
-        *_techniques(note, other, asked, evidence, muffled=muffled),
+        *technique_complaints(note, other, asked, evidence, muffled=muffled),
     ]
 
 
@@ -174,10 +148,10 @@ def _nothing(
     confidence = (1.0 - there) * (0.85 if begins < 0.15 else 0.7)
     if other is not None:
         return [
-            _complaint(note, TECHNIQUE, "a dead stroke", 0.6, "it sounds dead", technique="dead")
+            complaint_of(note, TECHNIQUE, "a dead stroke", 0.6, "it sounds dead", technique="dead")
         ]
     detail = "nothing of this pitch sounds here"
-    return [_complaint(note, EXTRA, "nothing", confidence, detail)]
+    return [complaint_of(note, EXTRA, "nothing", confidence, detail)]
 
 
 def _of_dead(note: Asked, other: PerceivedNote | None, evidence: Evidence) -> list[Complaint]:
@@ -186,7 +160,7 @@ def _of_dead(note: Asked, other: PerceivedNote | None, evidence: Evidence) -> li
     near = abs(other.onset_s - note.onset_s) < 0.04
     if near and other.confidence > 0.8 and evidence.is_dead(note.onset_s) < 0.1:
         return [
-            _complaint(
+            complaint_of(
                 note, TECHNIQUE, "a note with a pitch", 0.7 * other.confidence, "it does not sound dead",
                 technique="dead",
             )
@@ -209,7 +183,9 @@ def _other_pitch(
     detail = (
         f"{abs(step)} semitone{'s' if abs(step) != 1 else ''} {'higher' if step > 0 else 'lower'}"
     )
-    return [_complaint(note, WRONG_PITCH, f"{other.midi:.1f}", confidence, detail, midi=other.midi)]
+    return [
+        complaint_of(note, WRONG_PITCH, f"{other.midi:.1f}", confidence, detail, midi=other.midi)
+    ]
 
 
 def _timing(note: Asked, other: PerceivedNote, evidence: Evidence) -> list[Complaint]:
@@ -220,7 +196,7 @@ def _timing(note: Asked, other: PerceivedNote, evidence: Evidence) -> list[Compl
     word = "later" if late > 0 else "earlier"
     detail = f"it sounds {1000 * abs(late):.0f} ms {word} than it is written"
     return [
-        _complaint(note, TIME, f"{other.onset_s:.3f}", confidence, detail, onset_s=note.onset_s)
+        complaint_of(note, TIME, f"{other.onset_s:.3f}", confidence, detail, onset_s=note.onset_s)
     ]
 
 
@@ -246,7 +222,7 @@ def _bend(note: Asked, other: PerceivedNote, evidence: Evidence) -> list[Complai
     confidence = other.confidence * min(0.5 + 0.6 * (abs(apart) - BEND_APART) / 0.5, 0.95)
     detail = f"written {note.bends:.2f}, reached {reached:.2f} semitones"
     return [
-        _complaint(
+        complaint_of(
             note, BEND, f"{reached:.2f}", confidence, detail, bend_semitones=round(reached, 2)
         )
     ]
@@ -256,90 +232,6 @@ def _widest(other: PerceivedNote) -> float:
     """Give how far a curve goes, in semitones, whether or not it was taken for a bend."""
     cents = [c for t, c in other.curve if t > 0.02]
     return max(float(np.percentile(cents, 90)) / 100.0, 0.0) if len(cents) > 5 else 0.0
-
-
-@dataclass(frozen=True, slots=True)
-class _Kind:
-    """A technique, what tells of it, from where on it is believed, and how often that is right.
-
-    `heard` and `unheard` are edges of the evidence; `heard_sure` and `unheard_sure` the share of such
-    complaints that were right, one more counted as right and three as wrong where there were few.
-    """
-
-    tag: str
-    evidence: str
-    heard: float
-    unheard: float
-    heard_sure: float = 0.2
-    unheard_sure: float = 0.2
-
-
-NEVER = 2.0
-KINDS = (
-    _Kind("hammer-on", "slurred", NEVER, 0.12), _Kind("pull-off", "slurred", NEVER, 0.12),
-    _Kind("slide", "slide", 0.97, 0.3, 0.36), _Kind("tap", "tap", 0.6, 0.0, 0.4),
-    _Kind("palm-mute", "muted", 0.97, 0.5), _Kind("natural-harmonic", "harmonic", 0.8, 0.01),
-    _Kind("vibrato", "shaking", 0.35, 0.08, unheard_sure=0.67),
-)  # fmt: skip
-"""They lie where the listener's evidence does on sounds of others (`bench check`, its half for tuning).
-
-Slurs are not to be told there: no measure of the attack differs between slurred and struck notes of
-sampled guitars (area under the curve 0.4 to 0.6), and the listener's own evidence does so little (0.79)
-that nine in ten complaints were wrong. What is so seldom right is given as the doubt that it is.
-"""
-JOINED = frozenset({"hammer-on", "pull-off", "slide", "tap"})
-CLIPPED_OR_PURE = frozenset({"dead", "staccato", "pinch-harmonic", "palm-mute", "natural-harmonic"})
-ALL_MUTED = (
-    0.35  # where more notes than these sound muted, that is the guitar's tone and no technique
-)
-
-
-def _techniques(
-    note: Asked, other: PerceivedNote, asked: Sequence[Asked], evidence: Evidence, *, muffled: bool
-) -> list[Complaint]:
-    """Complain of a technique that does not sound, or one that sounds and is not written."""
-    at, until = other.onset_s, max(min(other.offset_s, note.offset_s), other.onset_s + 0.05)
-    for kind in KINDS:
-        if kind.evidence == "shaking":
-            seen = evidence.moves(kind.evidence, other.midi, at, until)
-        else:
-            seen = evidence.kind(kind.evidence, other.midi, at)
-        if kind.tag in note.techniques:
-            if seen < kind.unheard:
-                confidence = kind.unheard_sure * other.confidence
-                words = f"no {kind.tag} is heard"
-                return [
-                    _complaint(
-                        note, TECHNIQUE, f"no {kind.tag}", confidence, words, technique=kind.tag
-                    )
-                ]
-        elif seen > kind.heard and _could_be(kind.tag, note, asked, muffled=muffled):
-            confidence = kind.heard_sure * other.confidence
-            return [_of_technique(note, kind.tag, kind.tag, confidence)]
-    return []
-
-
-def _of_technique(note: Asked, tag: str, heard: str, confidence: float) -> Complaint:
-    return _complaint(note, TECHNIQUE, heard, confidence, f"{heard} is heard", technique=tag)
-
-
-def _could_be(tag: str, note: Asked, asked: Sequence[Asked], *, muffled: bool) -> bool:
-    """Tell whether a technique that is heard would be written here, with its sign and not another's."""
-    if tag == "vibrato":
-        return not note.techniques & {"bar", "bend", "pre-bend", "palm-mute"}
-    if tag == "palm-mute" and muffled:
-        return False
-    if tag in ("palm-mute", "natural-harmonic"):
-        return not note.techniques & CLIPPED_OR_PURE
-    if note.techniques & (JOINED | {"bar", "grace", "rake"}):
-        return False
-    before = [n for n in asked if 0.03 < note.onset_s - n.onset_s < 1.0 and n.string == note.string]
-    if not before:
-        return False
-    step = note.midi - (before[-1].midi + before[-1].bends)
-    if tag == "slide":
-        return abs(step) > 0.5
-    return step < -0.5 if tag == "pull-off" else step > 0.5
 
 
 def _quiet(played: Sequence[tuple[Asked, PerceivedNote]], evidence: Evidence) -> list[Complaint]:
@@ -359,7 +251,7 @@ def _quiet(played: Sequence[tuple[Asked, PerceivedNote]], evidence: Evidence) ->
         if note.techniques & {"hammer-on", "pull-off"} and under > QUIET_DB:
             confidence = min(0.6 + 0.03 * (under - QUIET_DB), 0.9) * heard.confidence
             words = f"{under:.1f} dB under the picked notes"
-            found.append(_complaint(note, QUIET, f"{level:.1f} dB", confidence, words))
+            found.append(complaint_of(note, QUIET, f"{level:.1f} dB", confidence, words))
     return found
 
 
@@ -378,7 +270,7 @@ def _bleed(played: Sequence[tuple[Asked, PerceivedNote]], evidence: Evidence) ->
         confidence = min(0.4 + over, 0.9) * heard.confidence
         interval = "a tone" if apart > 1.5 else "a semitone"
         words = f"it rings {1000 * over:.0f} ms into the next, {interval} apart"
-        found.append(_complaint(note, BLEED, f"{over:.2f} s", confidence, words))
+        found.append(complaint_of(note, BLEED, f"{over:.2f} s", confidence, words))
     return found
 
 
@@ -406,7 +298,7 @@ def _missing(
         found.append(
             Complaint(
                 MISSING, note.onset_s, None, None, None, "nothing", f"{note.midi:.1f}",
-                round(_honest(MISSING, 0.8 * note.confidence), 3),
+                round(honest(MISSING, 0.8 * note.confidence), 3),
                 "a note sounds that is not written", note.midi,
             )
         )  # fmt: skip
@@ -424,29 +316,3 @@ def _is_shadow(note: PerceivedNote, asked: Sequence[Asked]) -> bool:
         if abs(apart) <= max(other.bends, 1.0) + TONE:
             return True
     return False
-
-
-HONEST = {MISSING: 0.5, EXTRA: 0.4, TIME: 1.2}
-"""How much of what is over one half is left of a confidence, so that it is right as often as it says
-(`bench check`, its half for tuning)."""
-
-
-def _honest(kind: str, confidence: float) -> float:
-    over = confidence - 0.5
-    return 0.5 + HONEST.get(kind, 1.0) * over if over > 0.0 else confidence
-
-
-def _complaint(
-    note: Asked, kind: str, heard: str, confidence: float, detail: str, **more: object
-) -> Complaint:
-    confidence = _honest(kind, confidence)
-    made = Complaint(
-        kind, note.onset_s, note.row, note.string, note.fret, _told(note), heard,
-        round(min(max(confidence, 0.0), 1.0), 3), detail,
-    )  # fmt: skip
-    return replace(made, **more)  # type: ignore[arg-type]
-
-
-def _told(note: Asked) -> str:
-    words = f"string {note.string} fret {note.fret}"
-    return words + (f", {', '.join(sorted(note.techniques))}" if note.techniques else "")

@@ -4,8 +4,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from fractions import Fraction
 
+from juxtanote.core.checks.complaints import Asked
 from juxtanote.core.checks.playable import unplayable
-from juxtanote.core.checks.second_ear import Asked
 from juxtanote.core.exercises import lines
 from juxtanote.core.exercises.kinds import Kind
 from juxtanote.core.exercises.lines import Tone

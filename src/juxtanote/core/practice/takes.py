@@ -17,8 +17,9 @@ from juxtanote.core.analysis.reference_pitch import measure_reference_cents
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.analysis.stretches import whole_middle
 from juxtanote.core.audio.sound import Sound
+from juxtanote.core.checks.complaints import EXTRA, MISSING, Asked, Complaint
 from juxtanote.core.checks.evidence import Evidence, listen_again
-from juxtanote.core.checks.second_ear import EXTRA, MISSING, Asked, Complaint, second_ear
+from juxtanote.core.checks.second_ear import second_ear
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.kept import BarOfTake, TakeEntry

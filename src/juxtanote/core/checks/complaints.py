@@ -1,0 +1,90 @@
+"""What is held against the sound, and what is said of it: written notes, and complaints."""
+
+from dataclasses import dataclass, replace
+
+WRONG_PITCH, MISSING, EXTRA, TIME, BEND, TECHNIQUE, QUIET, BLEED = (
+    "wrong-pitch", "missing", "extra", "time", "bend", "technique", "quiet", "bleed",
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """A written note, as it is held against the sound: times in seconds of the recording."""
+
+    row: int
+    onset_s: float
+    offset_s: float
+    midi: float  # before a bend
+    string: int
+    fret: int
+    techniques: frozenset[str] = frozenset()
+    bend_semitones: float = 0.0
+
+    @property
+    def bends(self) -> float:
+        """How far it is bent, 0 where it is not."""
+        return self.bend_semitones if self.techniques & {"bend", "pre-bend"} else 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Complaint:
+    """One thing that differs: `row` is None where nothing is written."""
+
+    kind: str
+    onset_s: float
+    row: int | None
+    string: int | None
+    fret: int | None
+    written: str
+    heard: str
+    confidence: float
+    detail: str
+    midi: float | None = None  # what sounds instead, or what is missing
+    bend_semitones: float | None = None
+    technique: str = ""
+
+
+HONEST = {MISSING: 0.5, EXTRA: 0.4, TIME: 1.2}
+"""How much of what is over one half is left of a confidence, so that it is right as often as it says
+(`bench check`, its half for tuning)."""
+
+
+def honest(kind: str, confidence: float) -> float:
+    """Give what is left of a confidence (0 to 1) in a kind of complaint.
+
+    Examples
+    --------
+    >>> honest(MISSING, 0.8), honest(MISSING, 0.4)
+    (0.65, 0.4)
+    """
+    over = confidence - 0.5
+    return 0.5 + HONEST.get(kind, 1.0) * over if over > 0.0 else confidence
+
+
+def complaint_of(
+    note: Asked, kind: str, heard: str, confidence: float, detail: str, **more: object
+) -> Complaint:
+    """Complain of a written note.
+
+    Parameters
+    ----------
+    note : Asked
+        As it is written.
+    kind, heard, detail : str
+        What differs, what sounds instead, and how.
+    confidence : float
+        Before it is made `honest`, 0 to 1.
+    **more
+        Further fields of `Complaint`.
+    """
+    confidence = honest(kind, confidence)
+    made = Complaint(
+        kind, note.onset_s, note.row, note.string, note.fret, _told(note), heard,
+        round(min(max(confidence, 0.0), 1.0), 3), detail,
+    )  # fmt: skip
+    return replace(made, **more)  # type: ignore[arg-type]
+
+
+def _told(note: Asked) -> str:
+    words = f"string {note.string} fret {note.fret}"
+    return words + (f", {', '.join(sorted(note.techniques))}" if note.techniques else "")

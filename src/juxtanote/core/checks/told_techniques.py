@@ -1,0 +1,92 @@
+"""Techniques that do not sound, and such as sound and are not written."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from juxtanote.core.analysis.listen import PerceivedNote
+from juxtanote.core.checks.complaints import TECHNIQUE, Asked, Complaint, complaint_of
+from juxtanote.core.checks.evidence import Evidence
+
+
+@dataclass(frozen=True, slots=True)
+class _Kind:
+    """A technique, what tells of it, from where on it is believed, and how often that is right.
+
+    `heard` and `unheard` are edges of the evidence; `heard_sure` and `unheard_sure` the share of such
+    complaints that were right, one more counted as right and three as wrong where there were few.
+    """
+
+    tag: str
+    evidence: str
+    heard: float
+    unheard: float
+    heard_sure: float = 0.2
+    unheard_sure: float = 0.2
+
+
+NEVER = 2.0
+KINDS = (
+    _Kind("hammer-on", "slurred", NEVER, 0.12), _Kind("pull-off", "slurred", NEVER, 0.12),
+    _Kind("slide", "slide", 0.97, 0.3, 0.36), _Kind("tap", "tap", 0.6, 0.0, 0.4),
+    _Kind("palm-mute", "muted", 0.97, 0.5), _Kind("natural-harmonic", "harmonic", 0.8, 0.01),
+    _Kind("vibrato", "shaking", 0.35, 0.08, unheard_sure=0.67),
+)  # fmt: skip
+"""They lie where the listener's evidence does on sounds of others (`bench check`, its half for tuning).
+
+Slurs are not to be told there: no measure of the attack differs between slurred and struck notes of
+sampled guitars (area under the curve 0.4 to 0.6), and the listener's own evidence does so little (0.79)
+that nine in ten complaints were wrong. What is so seldom right is given as the doubt that it is.
+"""
+JOINED = frozenset({"hammer-on", "pull-off", "slide", "tap"})
+CLIPPED_OR_PURE = frozenset({"dead", "staccato", "pinch-harmonic", "palm-mute", "natural-harmonic"})
+ALL_MUTED = (
+    0.35  # where more notes than these sound muted, that is the guitar's tone and no technique
+)
+
+
+def technique_complaints(
+    note: Asked, other: PerceivedNote, asked: Sequence[Asked], evidence: Evidence, *, muffled: bool
+) -> list[Complaint]:
+    """Complain of a technique that does not sound, or one that sounds and is not written."""
+    at, until = other.onset_s, max(min(other.offset_s, note.offset_s), other.onset_s + 0.05)
+    for kind in KINDS:
+        if kind.evidence == "shaking":
+            seen = evidence.moves(kind.evidence, other.midi, at, until)
+        else:
+            seen = evidence.kind(kind.evidence, other.midi, at)
+        if kind.tag in note.techniques:
+            if seen < kind.unheard:
+                confidence = kind.unheard_sure * other.confidence
+                words = f"no {kind.tag} is heard"
+                return [
+                    complaint_of(
+                        note, TECHNIQUE, f"no {kind.tag}", confidence, words, technique=kind.tag
+                    )
+                ]
+        elif seen > kind.heard and _could_be(kind.tag, note, asked, muffled=muffled):
+            confidence = kind.heard_sure * other.confidence
+            return [_of_technique(note, kind.tag, kind.tag, confidence)]
+    return []
+
+
+def _of_technique(note: Asked, tag: str, heard: str, confidence: float) -> Complaint:
+    return complaint_of(note, TECHNIQUE, heard, confidence, f"{heard} is heard", technique=tag)
+
+
+def _could_be(tag: str, note: Asked, asked: Sequence[Asked], *, muffled: bool) -> bool:
+    """Tell whether a technique that is heard would be written here, with its sign and not another's."""
+    if tag == "vibrato":
+        return not note.techniques & {"bar", "bend", "pre-bend", "palm-mute"}
+    if tag == "palm-mute" and muffled:
+        return False
+    if tag in ("palm-mute", "natural-harmonic"):
+        return not note.techniques & CLIPPED_OR_PURE
+    if note.techniques & (JOINED | {"bar", "grace", "rake"}):
+        return False
+    before = [n for n in asked if 0.03 < note.onset_s - n.onset_s < 1.0 and n.string == note.string]
+    if not before:
+        return False
+    step = note.midi - (before[-1].midi + before[-1].bends)
+    if tag == "slide":
+        return abs(step) > 0.5
+    return step < -0.5 if tag == "pull-off" else step > 0.5
