@@ -13,7 +13,8 @@ from juxtanote.core.engrave.paper import A4, roughly
 from juxtanote.core.engrave.staff import in_signature, spelled_note, staff_of
 from juxtanote.core.engrave.system import PartLine, draw_systems
 from juxtanote.core.formats.pages import Choices, lay_out
-from juxtanote.core.score.lesson import Lesson, Part
+from juxtanote.core.formats.text_tab import write_text_tab
+from juxtanote.core.score.lesson import Lesson, Part, Phrase
 from juxtanote.core.score.note import HeardNote, Note, WrittenNote
 from juxtanote.core.score.sections import section_letters, sounding_together
 from juxtanote.core.score.time_map import TimeMap
@@ -168,6 +169,14 @@ class TestStrums(unittest.TestCase):
         self.assertEqual(strum_kind(self.chord(0.060)), "rolled")
         self.assertEqual(strum_kind(self.chord(0.020, "dead")), "damped")
         self.assertEqual(strum_kind(self.chord(0.020)[:2]), "")
+
+    def test_text_tab_says_them_too(self) -> None:
+        lesson = Lesson("T")
+        for spread, word in ((0.020, "D"), (0.060, "D~")):
+            phrase = Phrase(1, "A", 0.0, 4.0).with_notes(self.chord(spread))
+            text = write_text_tab(lesson.with_phrase(phrase))
+            self.assertIn("strummed down", text)
+            self.assertIn(word, [line.strip() for line in text.splitlines()])
 
 
 class TestLetters(unittest.TestCase):

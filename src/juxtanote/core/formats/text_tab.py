@@ -3,12 +3,14 @@
 from dataclasses import dataclass, field
 
 from juxtanote.core.engrave.line import string_names
+from juxtanote.core.engrave.marks import strum_kind
 from juxtanote.core.score.form import heading_of
 from juxtanote.core.score.lesson import Context, Lesson, Part, Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.rhythm import count_word
+from juxtanote.core.score.sections import section_letters
 from juxtanote.core.score.signs import bend_name
-from juxtanote.core.score.values import Moment, Value, written_bars
+from juxtanote.core.score.values import Moment, Value, struck_together, written_bars
 
 COLUMNS = 80
 NAME = 4
@@ -111,13 +113,17 @@ def _legend(phrases: list[Phrase]) -> list[str]:
     }  # fmt: skip
     signs = "  ".join(f"{sign} {MEANINGS[sign]}" for sign, on in used.items() if on)
     picks = "d u: pick down, up; 1 to 4, T: fingers"
+    struck = [full for phrase in phrases for _, full, _ in struck_together(phrase.notes)]
+    picks += "; D U: strummed down, up; ~ rolled" if any(map(strum_kind, struck)) else ""
     return [*_wrapped(signs), *_wrapped(f"{VALUES}; {picks}")] if notes else []
 
 
 def _phrase_text(phrase: Phrase, whole: Lesson) -> str:
     lesson = whole.context(phrase)
     name = f"{lesson.part.name}: {phrase.name}" if len(whole.parts) > 1 else phrase.name
-    title = name + (f" x{phrase.repeats}" if phrase.repeats > 1 else "")
+    letter = section_letters(whole.phrases).get(phrase.ident, "") if len(whole.phrases) > 1 else ""
+    named = "" if letter in ("", phrase.name) else f"[{letter}] "
+    title = named + name + (f" x{phrase.repeats}" if phrase.repeats > 1 else "")
     under = heading_of(phrase, lesson)
     bars = written_bars(phrase.notes, lesson.time_map)
     last: dict[int, Note] = {}
@@ -207,7 +213,9 @@ def _moment(rows: _Rows, moment: Moment, lesson: Context, last: dict[int, Note])
     struck = bool(moment.notes) and not moment.is_held and moment.value is not None
     value = _value(moment.value, rest=moment.is_rest)
     fingers = "".join(n.written.finger for n in moment.notes) if struck else ""
-    pick = next((PICKS[n.written.stroke] for n in moment.notes if n.written.stroke), "")
+    pick = _strum(moment) or next(
+        (PICKS[n.written.stroke] for n in moment.notes if n.written.stroke), ""
+    )
     least = 3 if moment.value is None else ROOM.get(moment.value.base, 3)
     width = max(
         least, *(len(t) + 1 for t in (*texts.values(), value, fingers, count if struck else ""))
@@ -222,6 +230,17 @@ def _moment(rows: _Rows, moment: Moment, lesson: Context, last: dict[int, Note])
     rows.spans.append(("-" * width) if going else marked.ljust(width, "-" if marked else " "))
     for string, cells in enumerate(rows.strings, start=1):
         cells.append(texts.get(string, "").ljust(width, "-"))
+
+
+def _strum(moment: Moment) -> str:
+    """Write how a grip is strummed: its direction as a capital, a tilde where it is rolled."""
+    kind = strum_kind(moment.notes)
+    if not kind:
+        return ""
+    ordered = sorted(moment.notes, key=lambda note: note.written.string)
+    stroke = next((n.written.stroke for n in ordered if n.written.stroke in ("down", "up")), "")
+    down = stroke == "down" if stroke else ordered[0].onset_s >= ordered[-1].onset_s
+    return ("D" if down else "U") + ("~" if kind == "rolled" else "")
 
 
 def _value(value: Value | None, *, rest: bool) -> str:
