@@ -11,6 +11,7 @@ from juxtanote.core.exercises import lines
 from juxtanote.core.exercises.kinds import Kind
 from juxtanote.core.exercises.lines import Tone
 from juxtanote.core.exercises.make import NEEDS_KEY, exercise, harmony_part, tones_of
+from juxtanote.core.exercises.voices import split_voices
 from juxtanote.core.formats.lesson_json import lesson_from_text, lesson_text
 from juxtanote.core.fretboard.phrases import is_on
 from juxtanote.core.score import edits
@@ -148,3 +149,30 @@ class TestExercises(unittest.TestCase):
         theirs = tones_of(above, both.context(above))
         self.assertEqual([t.onset for t in ours], [t.onset for t in theirs])
         self.assertTrue(all(3 <= b.midi - a.midi <= 4 for a, b in zip(ours, theirs, strict=True)))
+
+
+class TestVoices(unittest.TestCase):
+    def in_thirds(self) -> Lesson:
+        lesson = replace(small_lesson(), key="A minor")
+        phrase = lesson.phrases[0]
+        doubled = exercise(lesson, phrase, Kind.THIRDS).phrase
+        return lesson.with_phrase(replace(phrase, notes=doubled.notes))
+
+    def test_two_guitars_in_thirds_become_two_parts(self) -> None:
+        lesson = self.in_thirds()
+        phrase = lesson.phrases[0]
+        after = split_voices(lesson, phrase.ident)
+        self.assertEqual(after.parts[-1].name, "A third below")
+        upper = after.phrase(phrase.ident)
+        second = next(p for p in after.phrases if p.part == after.parts[-1].ident)
+        assert upper is not None
+        self.assertEqual(len(upper.notes), len(second.notes))
+        self.assertEqual(len(upper.notes) + len(second.notes), len(phrase.notes))
+        for high, low in zip(upper.notes, second.notes, strict=True):
+            self.assertTrue(3 <= high.heard.midi - low.heard.midi <= 4)
+        self.assertEqual(lesson_from_text(lesson_text(after)), recounted(after))
+
+    def test_one_voice_is_told(self) -> None:
+        lesson = small_lesson()
+        with self.assertRaisesRegex(ValueError, "one voice"):
+            split_voices(lesson, lesson.phrases[0].ident)

@@ -98,6 +98,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("parts", "Pa&rts…", "Ctrl+Shift+G", "The guitars of this recording", "Phrase"),
     ActionSpec("next_part", "To the ne&xt part", "Ctrl+Shift+M", "Give the phrase to the next guitar", "Phrase", ("phrase", "original", "parts")),
     ActionSpec("harmony", "&Harmony for another part…", "Alt+H", "The same line a third or a sixth away, for a second guitar", "Phrase", ("phrase", "original", "notes")),
+    ActionSpec("split_voices", "Sort two &voices into parts", "Alt+Shift+H", "What is struck under another note gets a part of its own", "Phrase", ("phrase", "original", "notes")),
     ActionSpec("other_parts", "&Other parts behind", "Shift+P", "Show the other guitars pale on the sheet", "Phrase", ("place", "parts")),
     ActionSpec("next_note", "Next note", "Right", "Select the next note", "Note", ("place", "notes")),
     ActionSpec("previous_note", "Previous note", "Left", "Select the note before", "Note", ("place", "notes")),

@@ -9,9 +9,11 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
 from juxtanote.app.desks import DESK_NAMES
 from juxtanote.app.files import Rescue
+from juxtanote.app.jobs.runner import Job
 from juxtanote.core.audio.sound import SUFFIXES
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.names import SUFFIX
+from juxtanote.core.progress import Progress
 from juxtanote.core.score import edits
 
 if TYPE_CHECKING:
@@ -95,6 +97,30 @@ class Asking:
             self._window.tell(
                 f"The harmony of {phrase.name} is part “{made.parts[-1].name}”: Shift+P shows it behind."
             )
+
+    def split_voices(self) -> None:
+        """Sort the voices of the phrase into parts, beside the window's thread."""
+        phrase, document = self.document.phrase, self.document
+        if phrase is None:
+            return
+        ticket, lesson, ident = document.ticket(phrase), document.lesson, phrase.ident
+
+        def work(progress: Progress) -> object:
+            from juxtanote.core.exercises.voices import split_voices
+
+            try:
+                return split_voices(lesson, ident, progress)
+            except ValueError as error:
+                return str(error)
+
+        def then(made: object) -> None:
+            if isinstance(made, str):
+                self._window.tell(f"{made[0].upper()}{made[1:]}.")
+            elif self._window.results.fits(ticket, "The parts") and document.lesson is lesson:
+                document.change("Sort voices into parts", lambda _: made)  # type: ignore[arg-type, return-value]
+                self._window.tell("The lower voice is a part of its own: Shift+P shows it behind.")
+
+        self._window.runner.start(Job("Sorting voices", work, then))
 
     def choose_guitar(self) -> None:
         """Ask which guitar the current part has."""

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
-from juxtanote.core.theory.degrees import move_in_scale
+from juxtanote.core.theory.degrees import move_in_scale, steps_between
 
 LONGEST_CELL = 4  # notes of a cell that is sequenced
 EIGHTH = Fraction(1, 2)
@@ -121,20 +121,6 @@ def contrary(line: Sequence[Tone], classes: tuple[int, ...]) -> list[Tone]:
         steps = steps_between(first, tone.midi, classes)
         made.append(replace(plain(tone), midi=move_in_scale(first, -steps, classes)))
     return made
-
-
-def steps_between(low: int, high: int, classes: tuple[int, ...]) -> int:
-    """Count steps of a scale from one pitch to another; a note beside the scale counts as that under it.
-
-    Examples
-    --------
-    >>> steps_between(60, 67, (0, 2, 4, 5, 7, 9, 11)), steps_between(67, 60, (0, 2, 4, 5, 7, 9, 11))
-    (4, -4)
-    """
-    if high < low:
-        return -steps_between(high, low, classes)
-    inside = set(classes)
-    return sum(1 for midi in range(low + 1, high + 1) if midi % 12 in inside)
 
 
 def landing_on(line: Sequence[Tone], pitch_class: int) -> list[Tone]:

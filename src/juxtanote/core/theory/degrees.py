@@ -42,3 +42,17 @@ def move_in_scale(midi: int, steps: int, classes: tuple[int, ...]) -> int:
         at += way
         left -= at % 12 in inside
     return at + beside
+
+
+def steps_between(low: int, high: int, classes: tuple[int, ...]) -> int:
+    """Count steps of a scale from one pitch to another; a note beside the scale counts as that under it.
+
+    Examples
+    --------
+    >>> steps_between(60, 67, (0, 2, 4, 5, 7, 9, 11)), steps_between(67, 60, (0, 2, 4, 5, 7, 9, 11))
+    (4, -4)
+    """
+    if high < low:
+        return -steps_between(high, low, classes)
+    inside = set(classes)
+    return sum(1 for midi in range(low + 1, high + 1) if midi % 12 in inside)
