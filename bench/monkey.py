@@ -21,6 +21,7 @@ NOT_PRESSED = ("quit", "open_recording", "open_lesson", "save", "save_as")
 WORDS = ("12", "7", "Am", "blue", "-", "1e9", "4/4", "0:03.5", "E flat minor", "é", "")
 KNOWN = (
     "propagateSizeHints",
+    "grabbing the keyboard",
     "QFontDatabase",
     "raise()",
     "pipewire",

@@ -86,13 +86,15 @@ class PhraseBlocks:
         choices = choices or Choices()
         context = lesson.context(phrase)
         frame = frame or frame_of(phrase, None)
-        read_in = (context, choices, frame, like, letter)
+        is_name = bool(letter) and letter == phrase.name
+        read_in = (context, choices, frame, like, is_name)
         known = self._kept.get(phrase.ident)
         if known is not None and known.phrase is phrase and known.read_in == read_in:
-            return known.blocks
+            return self._lettered(known.blocks, letter, choices)
         name = f"{context.part.name}: {phrase.name}" if len(lesson.parts) > 1 else phrase.name
         bars = bars_in(phrase, context, self.measure, counts=choices.rows.counts)
-        blocks = _title(phrase, name, context, choices, self.measure, like=like, letter=letter)
+        name = name.removesuffix(phrase.name).rstrip(": ") if is_name else name
+        blocks = _title(phrase, name, context, choices, self.measure, like=like)
         if not like:
             lines = draw_lines(bars, context, choices.sheet, self.measure, choices.rows, frame)
             blocks = [*together(blocks, lines[0] if lines else None), *lines]
@@ -101,7 +103,13 @@ class PhraseBlocks:
         blocks.append(Block(4.0))
         holds = any(moment.is_held for bar in bars for moment in bar.moments)
         self._kept[phrase.ident] = _Set(phrase, read_in, blocks, holds)
-        return blocks
+        return self._lettered(blocks, letter, choices)
+
+    def _lettered(self, blocks: list[Block], letter: str, choices: Choices) -> list[Block]:
+        """Box a section's letter into a title; it is not kept, as an edit elsewhere may change it."""
+        if not letter:
+            return blocks
+        return [_boxed(blocks[0], letter, choices.sheet, self.measure), *blocks[1:]]
 
     def of_several(
         self, phrases: Sequence[Phrase], lesson: Lesson, choices: Choices, letter: str
@@ -118,7 +126,7 @@ class PhraseBlocks:
         sheet, measure = choices.sheet, self.measure
         names = " · ".join(dict.fromkeys(p.name for p in phrases if p.name != letter))
         first = lesson.context(phrases[0])
-        blocks = _title(phrases[0], names, first, choices, measure, letter=letter)
+        blocks = self._lettered(_title(phrases[0], names, first, choices, measure), letter, choices)
         lines = draw_systems(parts, sheet, measure, choices.rows, frame)
         blocks = [*together(blocks, lines[0] if lines else None), *lines]
         if choices.breakdown:
@@ -292,20 +300,16 @@ def _signs(shown: list[Phrase], paper: Paper, setter: PhraseBlocks) -> list[Bloc
 
 def _title(
     phrase: Phrase, name: str, context: Context, choices: Choices, measure: Measure, *,
-    like: str = "", letter: str = "",
+    like: str = "",
 ) -> list[Block]:  # fmt: skip
-    """Set a phrase's name with its section's letter in a box, and what stands under it."""
+    """Set a phrase's name, and what stands under it."""
     paper = choices.sheet
     under = heading_of(phrase, context)
     if phrase.is_variant and context.key:
         under = ", ".join(filter(None, (under, f"in {context.key}")))
     if like:
         under = ", ".join(filter(None, (under, f"written as “{like}”")))
-    if letter == phrase.name:
-        name = name.removesuffix(letter).rstrip(": ")
     title = paragraph(name, 13, paper, measure, bold=True, before=3.0)
-    if letter:
-        title[0] = _boxed(title[0], letter, paper, measure)
     if under:
         title += paragraph(under, 8.5, paper, measure, soft=True)
     return together(title)
