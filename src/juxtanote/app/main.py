@@ -101,7 +101,7 @@ def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False)
     from PyQt6.QtCore import QEventLoop, QTimer
     from PyQt6.QtWidgets import QApplication
 
-    from juxtanote.app.desks import CHECK, PLACE
+    from juxtanote.app.desks import CHECK, PLACE, PRACTISE
     from juxtanote.app.look import theme
     from juxtanote.app.main_window import MainWindow
     from juxtanote.app.teach.paper import page_image
@@ -139,6 +139,8 @@ def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False)
         if index == CHECK:
             _choose_most_found(window)
             wait(1500)
+        if index == PRACTISE and window.document.lesson.kept.takes:
+            window.document.choose_phrase(window.document.lesson.kept.takes[-1].phrase)
         wait(900)
         paths.append(_picture(window.grab(), folder / f"{name}.png"))
         if index == PLACE and phrases:
