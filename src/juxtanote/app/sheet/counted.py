@@ -27,10 +27,7 @@ Placed = tuple[Moment, float]
 
 def counted_key(scene: Scene) -> tuple[object, ...]:
     """Give all that the counted row is painted of."""
-    notes = [
-        (n.onset_s, n.written.onset_beats, n.written.duration_beats, n.written.string)
-        for n in scene.visible()
-    ]
+    notes = [(n.onset_s, n.written.onset_beats, n.written.duration_beats) for n in scene.visible()]
     swing = swing_of(scene.phrase, scene.context.time_map)
     return scene.geometry, scene.context.time_map, swing, notes
 
@@ -60,21 +57,25 @@ def _bars(scene: Scene) -> Iterator[list[Placed]]:
     """Give what is written in each bar that is seen, with its place in millimetres."""
     g, time_map = scene.geometry, scene.context.time_map
     per_bar, phrase = time_map.beats_per_bar, scene.phrase
-    timed = [(n.written.onset_beats, n) for n in phrase.notes if n.written.onset_beats is not None]
+    timed = [
+        (float(w.onset_beats), float(w.onset_beats + (w.duration_beats or 0)), note)
+        for note in phrase.notes
+        if (w := note.written).onset_beats is not None
+    ]
     if not timed:
         return
     first, last = (int(float(time_map.to_beats(s)) // per_bar) for s in (g.start_s, g.end_s))
-    onsets = [onset for onset, _ in timed]
+    onsets = [onset for onset, _, _ in timed]
     first = max(first, int(min(onsets) // per_bar))
     last = min(last, int(max(onsets) // per_bar) + 1)
     # From the bar before: what is held over the bar line began there.
-    near = [n for onset, n in timed if first - 1 <= onset // per_bar <= last]
-    near.sort(key=lambda n: (n.written.onset_beats or 0, -n.written.string))
+    near = [n for onset, _, n in timed if first - 1 <= onset // per_bar <= last]
+    near.sort(key=lambda n: (float(n.written.onset_beats or 0), -n.written.string))
     numbers = range(min(first, last + 1), last + 1)
     swing = swing_of(phrase, time_map)
-    begins, ends = min(onsets), _end(phrase.notes)
+    begins, ends = min(onsets), max(end for _, end, _ in timed)
     for bar in bars_of(near, numbers, time_map):
-        shown = [m for m in bar if m.value is not None and begins <= m.onset < ends]
+        shown = [m for m in bar if m.value is not None and begins <= float(m.onset) < ends]
         seconds = time_map.to_seconds([swung(float(_middle(m)), swing) for m in shown]).tolist()
         placed = [(m, g.x(s) / SCALE) for m, s in zip(shown, seconds, strict=True)]
         yield [(m, x) for m, x in placed if LEFT - 4 <= SCALE * x <= g.width]
@@ -83,12 +84,6 @@ def _bars(scene: Scene) -> Iterator[list[Placed]]:
 def _middle(moment: Moment) -> Fraction:
     """Give where a moment stands: a rest a little into its time, as it is set on paper."""
     return moment.onset + (moment.length / 4 if moment.is_rest else 0)
-
-
-def _end(notes: tuple[Note, ...]) -> Fraction:
-    return max(
-        (n.written.onset_beats or Fraction(0)) + (n.written.duration_beats or 0) for n in notes
-    )
 
 
 def _values(sketch: Sketch, bar: list[Placed], scene: Scene) -> None:
