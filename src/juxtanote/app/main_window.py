@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QEvent, Qt, QTimer
 from PyQt6.QtGui import (
     QAction,
     QCloseEvent,
@@ -328,6 +328,12 @@ class MainWindow(QMainWindow):
         if event is not None and not self._swaps(event, on=False):
             super().keyReleaseEvent(event)
 
+    def changeEvent(self, event: QEvent | None) -> None:
+        """A window that is left while Z is held never hears of its release."""
+        super().changeEvent(event)
+        if event is not None and event.type() == QEvent.Type.ActivationChange:
+            self.transport.swap(False)
+
     def _connect(self) -> None:
         self.header.desk_chosen.connect(self.show_desk)
         for part in (self.files, self.tasks, self.transport, self.outputs, self.results):
@@ -499,6 +505,8 @@ class MainWindow(QMainWindow):
     def shut_down(self) -> None:
         """Stop sound and jobs."""
         self.transport.pause()
+        if self.collection is not None:
+            self.collection.view.preview.stop()
         self.runner.stop()
         self.files.close()
         # Qt takes the stack away before its listeners, and it speaks once more as it goes.
