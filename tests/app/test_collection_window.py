@@ -184,3 +184,22 @@ class TestExercisesInTheWindow(WindowTest):
         self.assertEqual(self.window.transport.player._balance, 1.0)
         QTest.keyRelease(self.window, Qt.Key.Key_Z)
         self.assertEqual(self.window.transport.player._balance, 0.0)
+
+
+class TestChecked(WindowTest):
+    def checked(self) -> str:
+        self.window.show_desk(2)
+        self.settle()
+        return self.window.check._nothing(self.document.phrase)  # type: ignore[arg-type]
+
+    def test_doubtful_notes_are_not_checked(self) -> None:
+        self.open_small()
+        phrase = self.document.lesson.phrases[0]
+        sure = [replace(n, heard=replace(n.heard, confidence=0.99)) for n in phrase.notes]
+        doubted = [replace(sure[0], heard=replace(sure[0].heard, confidence=0.1)), *sure[1:]]
+        self.document.change(
+            "Doubt", lambda l: l.with_phrase(replace(phrase, notes=tuple(doubted)))
+        )
+        self.document.choose_phrase(phrase.ident)
+        self.assertIn("doubtful notes (1)", self.checked())
+        self.assertEqual(self.document.lesson.kept.checked, ())

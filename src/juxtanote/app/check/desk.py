@@ -153,6 +153,9 @@ class CheckDesk(Desk):
     def _nothing(self, phrase: Phrase) -> str:
         """Say that nothing is left to say; note the day, where the sound was listened to as well."""
         lesson, found = self._document.lesson, self._findings
+        doubtful = sum(note.is_doubtful for note in phrase.notes)
+        if doubtful:  # nobody has said yet what these are
+            return labels.DOUBTFUL.format(count=doubtful)
         if found.is_current and found.listened and not found.found:
             today = date.today().isoformat()
             if not checked_on(phrase, lesson):
