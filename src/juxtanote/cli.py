@@ -37,6 +37,7 @@ def _parser() -> argparse.ArgumentParser:
     hear.add_argument("--tuning", default=None, metavar='"E2 A2 D3 G3 B3 E4"')
     hear.add_argument("--tempo", type=_finite, default=None, metavar="BPM")
     hear.add_argument("--beats", type=Path, default=None, metavar="OUT.csv")
+    hear.add_argument("--parts", choices=("lead", "all"), default="lead")
     place = commands.add_parser("place", help="give notes their strings and frets")
     place.add_argument("notes", type=Path, metavar="NOTES")
     place.add_argument("-o", dest="out", type=Path, required=True, metavar="OUT")
@@ -104,7 +105,7 @@ def _usage(parser: argparse.ArgumentParser, text: str) -> int:
 
 def _transcribe(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
     from juxtanote.core.audio.write import write_text
-    from juxtanote.core.formats.csv_notes import write_beats
+    from juxtanote.core.formats.csv_notes import write_beats, write_lesson_notes
     from juxtanote.core.formats.exports import export_lesson
     from juxtanote.core.theory.tuning import parse_tuning
     from juxtanote.core.transcribe import Options, transcribe
@@ -117,11 +118,16 @@ def _transcribe(options: argparse.Namespace, parser: argparse.ArgumentParser) ->
     if options.tempo is not None and not 20 <= options.tempo <= 400:
         return _usage(parser, "--tempo must be 20 to 400 beats a minute")
     tuning = parse_tuning(options.tuning) if options.tuning else None
-    wanted = Options(options.start, options.end, tuning, options.tempo)
+    wanted = Options(
+        options.start, options.end, tuning, options.tempo, every_part=options.parts == "all"
+    )
     _check_targets([*options.out, *([options.beats] if options.beats else [])])
     lesson = transcribe(options.audio, wanted, _Bar())
     for out in options.out:
-        export_lesson(lesson, out)
+        if out.suffix.lower() == ".csv":
+            write_text(out, write_lesson_notes(lesson, with_parts=True))
+        else:
+            export_lesson(lesson, out)
     if options.beats is not None:
         start = lesson.time_map.beat_times_s[0]
         end = options.start + lesson.recording.duration_s

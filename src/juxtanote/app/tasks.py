@@ -157,6 +157,7 @@ class Tasks(QObject):
 
         def work(progress: Progress) -> object:
             from juxtanote.core.analysis.listen import Hints
+            from juxtanote.core.analysis.parts import lead_of
             from juxtanote.core.transcribe import evidence_of, hear_stretch, place_heard
 
             known = replace(hints or Hints(), certain=certain)
@@ -168,7 +169,9 @@ class Tasks(QObject):
                 sound, start, end, reference_cents=around.reference_cents, focus=phrase.focus,
                 hints=known, progress=progress,
             )  # fmt: skip
-            notes = place_heard(list(heard.notes), around.guitar, around.school, string=string)
+            every = string or known.expected_notes is not None  # the person said what there is
+            found = list(heard.notes) if every else lead_of(heard.notes)
+            notes = place_heard(found, around.guitar, around.school, string=string)
             fresh = edits.merge_listening(phrase, tuple(notes), stretch)
             # Placed here with what stays: the window only has to put it in.
             merged = self._placed(ticket.lesson.with_phrase(fresh), fresh)

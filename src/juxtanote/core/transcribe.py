@@ -14,6 +14,7 @@ from juxtanote.core.analysis.beats import BeatReading, Pulses, find_beats
 from juxtanote.core.analysis.chords import ChordReading, suggest_chords
 from juxtanote.core.analysis.key import find_keys, find_scale, pitch_class_weights
 from juxtanote.core.analysis.listen import Hints, Listening, PerceivedNote
+from juxtanote.core.analysis.parts import under_the_lead
 from juxtanote.core.analysis.reference_pitch import measure_reference_cents
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.analysis.stretches import hear_all, hear_stretch, mid_side, whole_middle
@@ -240,6 +241,7 @@ class Options:
     tuning: tuple[int, ...] | None = None
     bpm: float | None = None
     learned: bool = True
+    every_part: bool = False  # what lies under the lead too, as a part of its own
 
 
 def transcribe(path: Path, options: Options, progress: Progress = no_progress) -> Lesson:
@@ -259,10 +261,12 @@ def transcribe(path: Path, options: Options, progress: Progress = no_progress) -
         sound, reference_cents=measured.reference_cents, learned=options.learned,
         hints=Hints().on_guitar(known) if known else None, progress=part_of(progress, 0.2, 0.9),
     )  # fmt: skip
-    tuning = options.tuning or guess_tuning([n.midi for n in heard])
+    below = under_the_lead(heard)
+    lead = [n for n, is_under in zip(heard, below, strict=True) if not is_under]
+    tuning = options.tuning or guess_tuning([n.midi for n in lead])
     guitar = Guitar(tuning=tuning, fret_count=24)
-    notes = place_heard(heard, guitar, "alternate", progress=part_of(progress, 0.9, 1.0))
-    key, scale = choose_key(heard)
+    notes = place_heard(lead, guitar, "alternate", progress=part_of(progress, 0.9, 1.0))
+    key, scale = choose_key(lead)
     time_map = time_map_of(measured.beats)
     lesson = Lesson(
         title=path.stem,
@@ -277,9 +281,27 @@ def transcribe(path: Path, options: Options, progress: Progress = no_progress) -
         end = max(n.offset_s for n in stretch) + 0.05
         phrase = Phrase(number, str(number), max(stretch[0].onset_s - 0.05, 0.0), end)
         lesson = lesson.with_phrase(counted(phrase.with_notes(stretch), time_map))
+    if options.every_part:
+        others = [n for n, is_under in zip(heard, below, strict=True) if is_under]
+        lesson = _with_others(lesson, place_heard(others, guitar, "alternate"))
     progress(1.0)
     if options.start_s:
         lesson = shifted(lesson, options.start_s)
+    return lesson
+
+
+def _with_others(lesson: Lesson, notes: list[Note]) -> Lesson:
+    """Add what lies under the lead as a second part, a phrase for each stretch of it."""
+    if not notes:
+        return lesson
+    second = Part(2, "Under the lead", "second", lesson.parts[0].guitar)
+    lesson = replace(lesson, parts=(*lesson.parts, second))
+    for stretch in split_at_rests(notes):
+        number = lesson.fresh_phrase_number()
+        end = max(n.offset_s for n in stretch) + 0.05
+        start = max(stretch[0].onset_s - 0.05, 0.0)
+        phrase = Phrase(number, f"under {number}", start, end, part=second.ident)
+        lesson = lesson.with_phrase(counted(phrase.with_notes(stretch), lesson.time_map))
     return lesson
 
 

@@ -89,14 +89,18 @@ def write_rows(rows: list[NoteRow], *, with_parts: bool = False) -> str:
     return out.getvalue()
 
 
-def write_lesson_notes(lesson: Lesson) -> str:
-    """Write every note of every part once; the column ``part`` stands where there are several."""
+def write_lesson_notes(lesson: Lesson, *, with_parts: bool = False) -> str:
+    """Write every note of every part once.
+
+    The column ``part`` (``lead``, or 2, 3, … for others) stands where there are several, or where it is
+    asked for `with_parts`.
+    """
     rows = []
     for number, part in enumerate(lesson.parts):
         name = "lead" if number == 0 else str(number + 1)
         for _, note in notes_of_part(lesson, part.ident):
             rows.append(replace(note_to_row(note, lesson.time_map), part=name))
-    return write_rows(rows, with_parts=len(lesson.parts) > 1)
+    return write_rows(rows, with_parts=with_parts or len(lesson.parts) > 1)
 
 
 def read_rows(text: str) -> list[NoteRow]:
