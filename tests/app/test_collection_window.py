@@ -106,6 +106,21 @@ class TestCollection(WindowTest):
         self.assertTrue(wait_until(lambda: target.is_file() and not self.window.runner.is_busy))
         self.assertEqual(target.read_bytes()[:5], b"%PDF-")
 
+    def test_several_become_one_page_that_plays(self) -> None:
+        view = self.opened()
+        view.list.selectAll()
+        target = self.lessons.parent / "workshop"
+        kinds = (str(target), "Lesson page that plays (*.html)")
+        page = target.with_suffix(".html")
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=kinds):
+            view.hand_out.click()
+            self.assertTrue(wait_until(lambda: page.is_file() and not self.window.runner.is_busy))
+            self.assertIn('<nav aria-label="Contents">', page.read_text("utf-8"))
+            page.write_text("mine", "utf-8")
+            view.hand_out.click()
+        wait_until(lambda: not self.window.runner.is_busy)
+        self.assertEqual(page.read_text("utf-8"), "mine")
+
     def test_a_lesson_that_cannot_be_read_is_named(self) -> None:
         (self.lessons / "broken.juxta").write_bytes(b"nothing")
         view = self.opened()

@@ -15,7 +15,13 @@ from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.keys import Keys
 
 from juxtanote.core.audio.stretch import map_pass, stretch_whole
-from juxtanote.core.formats.lesson_page import RATE, Sounds, write_lesson_page
+from juxtanote.core.formats.lesson_page import (
+    RATE,
+    Chapter,
+    Sounds,
+    write_chapters,
+    write_lesson_page,
+)
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.synth.render import render_phrase
 from tests.lessons import small_lesson
@@ -55,6 +61,37 @@ def a_browser(**phone: int) -> webdriver.Chrome:
         options.add_experimental_option("mobileEmulation", {"deviceMetrics": phone})
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     return webdriver.Chrome(options=options, service=Service(str(DRIVER)))
+
+
+@unittest.skipUnless(BROWSER and DRIVER, "chromium and chromium-driver are not installed")
+class TestSeveralLessons(unittest.TestCase):
+    def test_the_list_leads_to_a_phrase_that_plays(self) -> None:
+        one = small_lesson()
+        two = replace(one, title="Another <evening>", notes="Bring a pick.")
+
+        def tab(phrase: Phrase) -> np.ndarray:
+            return render_phrase(phrase, one, RATE).audio
+
+        page = write_chapters([Chapter(one, Sounds(tab)), Chapter(two, Sounds(tab))])
+        browser = a_browser()
+        self.addCleanup(browser.quit)
+        with tempfile.TemporaryDirectory() as held:
+            file = Path(held, "several.html")
+            file.write_text(page, "utf-8")
+            browser.get(file.as_uri())
+            titles = [row.text for row in browser.find_elements("css selector", ".chapter h2")]
+            self.assertEqual(titles, [one.title, two.title])
+            links = browser.find_elements("css selector", "nav a")
+            self.assertEqual(len(links), len(browser.find_elements("css selector", "section")))
+            links[-1].click()
+            self.assertEqual(browser.execute_script(STATE)["phrase"], len(links) - 1)
+            browser.find_element("id", "count").click()
+            browser.find_element("id", "play").click()
+            until = time.monotonic() + 20.0
+            while not (state := browser.execute_script(STATE))["at"] and time.monotonic() < until:
+                time.sleep(0.02)
+            self.assertGreater(state["at"], 0)
+            self.assertEqual([row["message"] for row in browser.get_log("browser")], [])
 
 
 @unittest.skipUnless(BROWSER and DRIVER, "chromium and chromium-driver are not installed")

@@ -16,7 +16,15 @@ from juxtanote.core.checks.findings import find_problems
 from juxtanote.core.engrave.paper import Measure, Page, roughly
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.exports import export_lesson
-from juxtanote.core.formats.lesson_page import RATE, Sounds, write_lesson_page
+from juxtanote.core.formats.lesson_page import (
+    RATE,
+    Chapter,
+    Render,
+    Sounds,
+    title_of,
+    write_chapters,
+    write_lesson_page,
+)
 from juxtanote.core.formats.pages import Choices, lay_out
 from juxtanote.core.progress import Progress, no_progress, part_of
 from juxtanote.core.score.lesson import Lesson, Phrase
@@ -28,6 +36,7 @@ SUFFIXES = (
 )  # fmt: skip
 SLOWEST, FASTEST = 0.25, 2.0
 MOST_COUNTED = 16
+NO_PAINTER = "PDF is written by the window's own painter, which is not here."
 NOTHING_LEFT = "Nothing: every phrase is as it sounds."
 BETWEEN_S = 1.0  # of silence from one phrase to the next
 TAB_LEVEL, RECORDING_LEVEL, CLICK_LEVEL = 0.8, 0.8, 0.6
@@ -107,28 +116,44 @@ def left_to_say(lesson: Lesson, choices: Choices | None) -> tuple[str, ...]:
 def hand_out_several(
     chosen: Sequence[tuple[Lesson, tuple[int, ...]]],
     path: Path,
-    write_pages: WritePages,
+    write_pages: WritePages | None = None,
     *,
     measure: Measure = roughly,
     choices: Choices | None = None,
     progress: Progress = no_progress,
 ) -> None:
-    """Write phrases of several lessons as one PDF, in the order that is given.
+    """Write phrases of several lessons as one PDF or one lesson page, in the order that is given.
+
+    A lesson page plays the tab alone: no recording is opened for it.
 
     Raises
     ------
     JuxtanoteError
-        Where nothing is left to print, or the file cannot be written.
+        Where nothing is left to hand out, or the file cannot be written.
     """
-    pages: list[Page] = []
-    for number, (lesson, idents) in enumerate(chosen):
-        progress(number / max(len(chosen), 1))
-        phrases = tuple(p for ident in idents if (p := lesson.phrase(ident)) is not None)
-        if phrases:
-            pages += lay_out(lesson, measure=measure, phrases=phrases, choices=choices)
-    if not pages:
+    found = [
+        (lesson, tuple(p for ident in idents if (p := lesson.phrase(ident)) is not None))
+        for lesson, idents in chosen
+    ]
+    found = [(lesson, phrases) for lesson, phrases in found if any(p.notes for p in phrases)]
+    if not found:
         raise JuxtanoteError("None of these phrases is there any more: search again.")
-    write_pages(pages, path, chosen[0][0].title)
+    if path.suffix.lower() == ".html":
+        chapters = [Chapter(lesson, Sounds(_tab_of(lesson)), phrases) for lesson, phrases in found]
+        page = write_chapters(chapters, measure=measure, choices=choices, progress=progress)
+        write_text(path, page)
+        return
+    if write_pages is None:
+        raise JuxtanoteError(NO_PAINTER)
+    pages: list[Page] = []
+    for number, (lesson, phrases) in enumerate(found):
+        progress(number / len(found))
+        pages += lay_out(lesson, measure=measure, phrases=phrases, choices=choices)
+    write_pages(pages, path, title_of([lesson.title for lesson, _ in found]))
+
+
+def _tab_of(lesson: Lesson) -> Render:
+    return lambda phrase: render_phrase(phrase, lesson, RATE).audio
 
 
 def hand_out(
@@ -167,7 +192,7 @@ def hand_out(
     allowed = sound if whole.recording.may_share else None
     if suffix == ".pdf":
         if write_pages is None:
-            raise JuxtanoteError("PDF is written by the window's own painter, which is not here.")
+            raise JuxtanoteError(NO_PAINTER)
         pages = lay_out(
             lesson, measure=measure, choices=wish.choices, progress=progress,
             appendix=left_to_say(lesson, wish.choices),
@@ -179,7 +204,7 @@ def hand_out(
             lesson = replace(lesson, kept=replace(lesson.kept, plan=slowed))
         share = allowed is not None and wish.source != TAB
         sounds = Sounds(
-            lambda phrase: render_phrase(phrase, lesson, RATE).audio,
+            _tab_of(lesson),
             (lambda phrase: _cut(phrase, allowed).mean(axis=0)) if share else None,
         )
         page = write_lesson_page(

@@ -90,10 +90,17 @@ class CollectionUses(QObject):
     def _hand_out(self, chosen: list[tuple[str, int]]) -> None:
         if not chosen:
             return
-        name, _ = QFileDialog.getSaveFileName(self.view, "Hand out", "handout.pdf", "PDF (*.pdf)")
+        name, kind = QFileDialog.getSaveFileName(
+            self.view, "Hand out", "handout", labels.HAND_OUT_KINDS
+        )
         if not name:
             return
-        target = Path(name if name.lower().endswith(".pdf") else f"{name}.pdf")
+        suffix = ".html" if "html" in kind else ".pdf"
+        known = name.lower().endswith((".pdf", ".html"))
+        target = Path(name if known else f"{name}{suffix}")
+        if not known and target.exists():  # the dialog has asked about another name
+            self._window.complain(labels.IS_THERE.format(name=target.name))
+            return
         choices = self._window.teach.look.choices()
 
         def work(progress: Progress) -> object:

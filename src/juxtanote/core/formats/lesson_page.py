@@ -9,7 +9,7 @@ import hashlib
 import io
 import json
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from html import escape
@@ -30,6 +30,7 @@ from juxtanote.core.score.lesson import Lesson, Phrase
 RATE = 44_100
 QUALITY = 0.9  # of the coder: 58 kbit a second in one channel
 CODERS = 2
+LISTED_FROM = 6  # phrases: fewer are seen at once
 CODER_DELAY = 1105  # samples that MPEG layer III begins with where a reader does not take them away
 LAYOUTS = {
     "wide": Paper("wide", 200.0, 10_000.0, 10.0),
@@ -49,6 +50,23 @@ class Sounds:
     recording: Render | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class Chapter:
+    """A lesson on the page, or some of its phrases: all that have notes and their variants, where none
+    is named.
+    """
+
+    lesson: Lesson
+    sounds: Sounds
+    named: tuple[Phrase, ...] = ()
+
+    @property
+    def phrases(self) -> list[Phrase]:
+        """What is shown of it."""
+        every = (p for phrase in self.lesson.phrases for p in (phrase, *phrase.variants))
+        return [phrase for phrase in self.named or every if phrase.notes]
+
+
 def write_lesson_page(
     lesson: Lesson,
     sounds: Sounds,
@@ -58,16 +76,30 @@ def write_lesson_page(
     progress: Progress = no_progress,
 ) -> str:
     """Write the page of all phrases that have notes, each followed by its variants."""
+    chapters = [Chapter(lesson, sounds)]
+    return write_chapters(chapters, measure=measure, choices=choices, progress=progress)
+
+
+def write_chapters(
+    chapters: Sequence[Chapter],
+    *,
+    measure: Measure = roughly,
+    choices: Choices | None = None,
+    progress: Progress = no_progress,
+) -> str:
+    """Write one page of several lessons, in the order that is given, with a list of what is in it."""
     choices = choices or Choices()
-    phrases = [p for phrase in lesson.phrases for p in (phrase, *phrase.variants) if p.notes]
+    every = [(chapter, phrase) for chapter in chapters for phrase in chapter.phrases]
+    level = 3 if len(chapters) > 1 else 2
     told, sections, coding = [], [], []
     with ThreadPoolExecutor(
         CODERS
     ) as coders:  # coding needs no interpreter: it runs beside the rest
         try:
-            for number, phrase in enumerate(phrases):
-                progress(number / max(len(phrases), 1))
-                facts, section = _phrase(phrase, number, lesson, choices, measure)
+            for number, (chapter, phrase) in enumerate(every):
+                progress(number / max(len(every), 1))
+                sounds = chapter.sounds
+                facts, section = _phrase(phrase, number, chapter.lesson, choices, measure, level)
                 heard = {"tab": sounds.tab(phrase)}
                 if sounds.recording is not None and not phrase.is_variant:
                     heard["recording"] = sounds.recording(phrase)
@@ -75,25 +107,72 @@ def write_lesson_page(
                     name = f"{kind}-{number}"
                     coding.append(coders.submit(_sound, name, audio, facts["length"]))
                 told.append(facts)
+                if level > 2 and (number == 0 or every[number - 1][0] is not chapter):
+                    section = _opening(chapter.lesson) + section
                 sections.append(section)
             held = [coded.result() for coded in coding]
         finally:
             coders.shutdown(cancel_futures=True)
+    first = chapters[0].lesson
     data = {
-        "id": _fingerprint(lesson), "rate": RATE, "delay": CODER_DELAY, "speed": lesson.kept.plan.start,
-        "recording": sounds.recording is not None, "phrases": told,
+        "id": _fingerprint([chapter.lesson for chapter in chapters]), "rate": RATE, "delay": CODER_DELAY,
+        "speed": first.kept.plan.start,
+        "recording": any(chapter.sounds.recording is not None for chapter in chapters), "phrases": told,
     }  # fmt: skip
-    return _page(lesson, data, sections, held)
+    whole = Head(first.title, _facts_of(first), first.notes)
+    if level > 2:
+        whole = Head(title_of([chapter.lesson.title for chapter in chapters]))
+    names = [(str(facts["name"]), chapter) for facts, (chapter, _) in zip(told, every, strict=True)]
+    return _page(whole, data, _contents(names), sections, held)
 
 
-def _fingerprint(lesson: Lesson) -> str:
-    return hashlib.sha256(f"{lesson.title}\n{lesson.recording.fingerprint}".encode()).hexdigest()[
-        :16
-    ]
+def title_of(titles: Sequence[str]) -> str:
+    """Give several lessons one title."""
+    if len(titles) <= 2:
+        return " and ".join(titles)
+    return f"{titles[0]} and {len(titles) - 1} other lessons"
+
+
+@dataclass(frozen=True, slots=True)
+class Head:
+    """What stands above everything."""
+
+    title: str
+    facts: str = ""
+    notes: str = ""
+
+
+def _facts_of(lesson: Lesson) -> str:
+    return " · ".join(filter(None, (lesson.performer, lesson.teacher)))
+
+
+def _opening(lesson: Lesson) -> str:
+    """Give what stands above a lesson's first phrase, where there are several lessons."""
+    return (
+        f'<div class="chapter"><h2>{escape(lesson.title)}</h2>'
+        f'<p class="soft">{escape(_facts_of(lesson))}</p>{_paragraphs(lesson.notes)}</div>'
+    )
+
+
+def _contents(names: Sequence[tuple[str, Chapter]]) -> str:
+    """List what is on the page, where that is more than one screen can show."""
+    several = len({id(chapter) for _, chapter in names}) > 1
+    if not several and len(names) < LISTED_FROM:
+        return ""
+    rows = []
+    for number, (name, chapter) in enumerate(names):
+        beside = f' <span class="soft">{escape(chapter.lesson.title)}</span>' if several else ""
+        rows.append(f'<li><a href="#phrase-{number}">{escape(name)}</a>{beside}</li>')
+    return f'<nav aria-label="Contents"><ol>{"".join(rows)}</ol></nav>'
+
+
+def _fingerprint(lessons: Sequence[Lesson]) -> str:
+    told = "\n".join(f"{lesson.title}\n{lesson.recording.fingerprint}" for lesson in lessons)
+    return hashlib.sha256(told.encode()).hexdigest()[:16]
 
 
 def _phrase(
-    phrase: Phrase, number: int, lesson: Lesson, choices: Choices, measure: Measure
+    phrase: Phrase, number: int, lesson: Lesson, choices: Choices, measure: Measure, level: int
 ) -> tuple[dict[str, object], str]:
     """Give what the script must know of a phrase, and its section."""
     context = lesson.context(phrase)
@@ -111,7 +190,7 @@ def _phrase(
     under = heading_of(phrase, context)
     words = breakdown(phrase, lesson)
     section = (
-        f'<section id="phrase-{number}"><button type="button"><h2>{escape(name)}</h2>'
+        f'<section id="phrase-{number}"><button type="button"><h{level}>{escape(name)}</h{level}>'
         f'<span class="soft">{escape(under)}</span></button>{"".join(drawings)}'
         f"<details open><summary>In words</summary>{_paragraphs(words)}</details></section>"
     )
@@ -136,6 +215,8 @@ def _facts(
         edges[0] = (edges[0][0], 0)  # a phrase is cut a little before its first note
     else:
         edges.insert(0, (first_bar, 0))
+    if len(edges) > 1 and length - edges[-1][1] <= beat / 2:
+        edges.pop()  # and a little after its last
     ends = [begin for _, begin in edges[1:]] + [length]
     bars = [
         {"name": "pickup" if bar < 1 else f"bar {bar}", "start": begin, "end": end}
@@ -198,14 +279,17 @@ EMPTY = "<p>No phrase of this lesson has notes yet.</p>"
 _TOKEN = re.compile(r"@([a-z]+)@")
 
 
-def _page(lesson: Lesson, data: dict[str, object], sections: list[str], sounds: list[str]) -> str:
+def _page(
+    head: Head, data: dict[str, object], contents: str, sections: list[str], sounds: list[str]
+) -> str:
     """Put the file together in one pass: nothing that is put in is taken for a token."""
     styles, script = _font_styles() + _shipped("page.css"), _shipped("page.js")
     parts = {
         "policy": POLICY.format(script=_hash(script), styles=_hash(styles)),
-        "title": escape(lesson.title),
-        "facts": escape(" · ".join(filter(None, (lesson.performer, lesson.teacher)))),
-        "notes": _paragraphs(lesson.notes),
+        "title": escape(head.title),
+        "facts": escape(head.facts),
+        "notes": _paragraphs(head.notes),
+        "contents": contents,
         "caution": escape(CAUTION),
         "sections": "".join(sections) or EMPTY,
         "balance": BALANCE if data["recording"] else "",

@@ -320,6 +320,7 @@ function listen() {
     event.preventDefault();
     act[name]();
   });
+  document.querySelectorAll("nav a").forEach((link, number) => link.addEventListener("click", () => choose(number)));
   document.querySelectorAll("section").forEach((section, number) => {
     section.querySelector("button").addEventListener("click", () => choose(number));
     section.querySelectorAll("svg").forEach((drawing) => drawing.addEventListener("click", (event) => seek(event, drawing, number)));
