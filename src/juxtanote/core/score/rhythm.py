@@ -98,19 +98,19 @@ def quantise(
     weights = np.ones(len(beats)) if sure is None else np.clip(np.asarray(sure, float), 0.05, 1.0)
     chosen = _choose_grids(beats, weights, spread, subdivision, compound)
     # Where all are late together, the beat is early there: read again by where they seem to put it.
-    steadier = beats - _leaning(
-        beats, [_nearest(b, chosen) for b in beats], weights, LEAN_S / beat_s
-    )
+    steps, grids = _nearest(beats, chosen)
+    steadier = beats - _leaning(beats, steps / grids, weights, LEAN_S / beat_s)
     chosen = _choose_grids(steadier, weights, spread, subdivision, compound)
-    written = [_nearest(b, chosen) for b in steadier]
+    steps, grids = _nearest(steadier, chosen)
+    written = [Fraction(*place) for place in zip(steps.tolist(), grids.tolist(), strict=True)]
     return _distinct(written, 24, chosen, weights)
 
 
 def _leaning(
-    beats: np.ndarray, written: Sequence[Fraction], weights: np.ndarray, most: float
+    beats: np.ndarray, written: np.ndarray, weights: np.ndarray, most: float
 ) -> np.ndarray:
     """Give how late the notes around each note are on the whole, in beats."""
-    late = weights * np.clip(beats - np.array([float(place) for place in written]), -most, most)
+    late = weights * np.clip(beats - written, -most, most)
     low = np.searchsorted(beats, beats - LEAN_BEATS)
     high = np.searchsorted(beats, beats + LEAN_BEATS, side="right")
     sums, counts = (np.concatenate([[0.0], np.cumsum(part)]) for part in (late, weights))
@@ -134,7 +134,10 @@ def _choose_grids(
     filled[: len(heard)] = heard > 0
     row = _best_row(own, compound)
     for _ in range(HABIT_ROUNDS):
-        row = _best_row(own + _habit(row, filled)[:, None] * filled, compound)
+        again = _best_row(own + _habit(row, filled)[:, None] * filled, compound)
+        if np.array_equal(again, row):
+            break
+        row = again
     return {column: options[state] for column, state in zip(columns, row, strict=True)}
 
 
@@ -153,24 +156,23 @@ def _habit(row: np.ndarray, filled: np.ndarray) -> np.ndarray:
 def _best_row(own: np.ndarray, compound: bool) -> np.ndarray:
     """Find the best row of subdivisions (n_beats) by their costs (n_grids, n_beats), exactly."""
     allowed, price = _choices(compound)
-    # A row for every choice of kinds at once: (n_choices, n_grids).
-    total = np.where(allowed, 0.0, np.inf)
+    # A row for every choice of kinds at once: (n_beats, n_choices, n_grids).
+    costs = own.T[:, None, :] + np.where(allowed, 0.0, np.inf)
     count = own.shape[1]
-    back = np.empty((count, *allowed.shape), dtype=np.int8)
-    every = np.arange(len(own))
+    totals = np.empty((count + 1, *allowed.shape))
+    totals[0] = np.where(allowed, 0.0, np.inf)
     for column in range(count):
-        best = np.argmin(total, axis=1)
-        leaving = total[np.arange(len(total)), best] + CHANGE_COST
-        stays = total <= leaving[:, None]
-        back[column] = np.where(stays, every, best[:, None])
-        total = np.where(stays, total, leaving[:, None]) + own[:, column]
-        total = np.where(allowed, total, np.inf)
-    choice = int(np.argmin(total.min(axis=1) + price))
-    state = int(np.argmin(total[choice]))
+        leaving = np.minimum.reduce(totals[column], axis=1, keepdims=True) + CHANGE_COST
+        np.add(np.minimum(totals[column], leaving), costs[column], out=totals[column + 1])
+    choice = int(np.argmin(totals[-1].min(axis=1) + price))
+    before = totals[:-1, choice]
+    cheapest = before.argmin(axis=1)
+    stays = before <= before.min(axis=1, keepdims=True) + CHANGE_COST
+    state = int(np.argmin(totals[-1, choice]))
     row = np.empty(count, dtype=np.int64)
     for column in range(count - 1, -1, -1):
         row[column] = state
-        state = int(back[column, choice, state])
+        state = state if stays[column, state] else int(cheapest[column])
     return row
 
 
@@ -220,10 +222,11 @@ def _beat_costs(
     return costs
 
 
-def _nearest(beat: float, chosen: dict[int, int]) -> Fraction:
-    whole = int(np.floor(beat + 0.06))
-    grid = chosen.get(whole, 4)
-    return Fraction(whole) + Fraction(round((beat - whole) * grid), grid)
+def _nearest(beats: np.ndarray, chosen: dict[int, int]) -> tuple[np.ndarray, np.ndarray]:
+    """Give the nearest place of each onset in its beat's subdivision: in steps, and how many make a beat."""
+    whole = np.floor(beats + 0.06).astype(np.int64)
+    grids = np.array([chosen.get(beat, 4) for beat in whole.tolist()])
+    return whole * grids + np.rint((beats - whole) * grids).astype(np.int64), grids
 
 
 def _distinct(
