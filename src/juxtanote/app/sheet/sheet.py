@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -29,6 +29,9 @@ FOLLOW_PART = 0.85
 EMPTY = "No notes here yet. Press L to listen to this phrase, or N to add a note at the playhead."
 NO_PHRASE = "No phrase is cut yet. Go to the Hear desk (F1) and drag over the recording."
 READABLE_PX = 15.0  # from number to number at the zoom that a phrase begins with
+COUNTED_AFTER_MS = (
+    40  # what is counted follows an edit so much later: keys that repeat do not wait for it
+)
 CLOSEST_FIT = 500.0  # pixels a second that it begins with at most
 
 
@@ -60,6 +63,12 @@ class Sheet(Drawn):
             str, tuple[object, QPixmap]
         ] = {}  # by name, with what they were painted of
         self._are_rows_old, self._size_painted = True, QSize()
+        self._view_painted: object = None  # place, phrase and colours of the rows
+        self._is_count_due = False
+        self._count_later = QTimer(self)
+        self._count_later.setSingleShot(True)
+        self._count_later.setInterval(COUNTED_AFTER_MS)
+        self._count_later.timeout.connect(self._count_now)
         self._marks: QPixmap | None = None  # what hangs on the selection, over them
         self._lines: painting.Lines = []
         self._drag: tuple[int, str] | None = None
@@ -207,20 +216,35 @@ class Sheet(Drawn):
         picture.fill(Qt.GlobalColor.transparent)
         return picture
 
+    def _count_now(self) -> None:
+        self._are_rows_old = self._is_count_due = True
+        self.update()
+
     def _paint_rows(self) -> None:
-        """Paint each row whose own values differ: a fret that changes leaves the heard row as it is."""
+        """Paint each row whose own values differ: a fret that changes leaves the heard row as it is.
+
+        After an edit the counted row follows a moment later; in a view of another place it comes at once.
+        """
         self._are_rows_old, self._size_painted = False, self.size()
         scene = self.scene()
         if scene is None:
             self._rows, self._lines = {}, []
             return
+        look = colour("paper").name(), self.devicePixelRatioF()
+        view = scene.geometry, scene.phrase.ident, look
+        is_edit = view == self._view_painted and not self._is_count_due
+        self._view_painted, self._is_count_due = view, False
         for name, key, paint in (
             ("heard", painting.heard_key(scene), self._paint_heard),
             ("written", painting.written_key(scene), self._paint_written),
             ("counted", counted.counted_key(scene), self._paint_counted),
         ):
-            key = (key, colour("paper").name(), self.devicePixelRatioF())
+            key = (key, look)
             if name in self._rows and self._rows[name][0] == key:
+                continue
+            if name == "counted" and is_edit and name in self._rows:
+                if not self._count_later.isActive():
+                    self._count_later.start()
                 continue
             picture = self._blank()
             painter = self.painter_on(picture)

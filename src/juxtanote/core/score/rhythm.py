@@ -223,7 +223,7 @@ def _beat_costs(
 
 
 def _nearest(beats: np.ndarray, chosen: dict[int, int]) -> tuple[np.ndarray, np.ndarray]:
-    """Give the nearest place of each onset in its beat's subdivision: in steps, and how many make a beat."""
+    """Give each onset's nearest place in its beat's subdivision: in steps, and how many make a beat."""
     whole = np.floor(beats + 0.06).astype(np.int64)
     grids = np.array([chosen.get(beat, 4) for beat in whole.tolist()])
     return whole * grids + np.rint((beats - whole) * grids).astype(np.int64), grids
