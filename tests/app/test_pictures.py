@@ -3,7 +3,7 @@
 import unittest
 from dataclasses import replace
 
-from PyQt6.QtCore import QPoint, QPointF, QRectF
+from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF
 from PyQt6.QtGui import QColor, QImage, QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
 
@@ -20,7 +20,7 @@ from juxtanote.app.widgets.slider import LineSlider
 from juxtanote.core.formats.pages import lay_out
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.theory.tuning import Guitar
-from tests.app import application
+from tests.app import application, wait_until
 from tests.app.windows import WindowTest
 from tests.lessons import bent, note, small_lesson
 
@@ -143,6 +143,20 @@ class TestSheetPicture(WindowTest):
             self.assertAlmostEqual(
                 box.center().y(), scene.geometry.string_y(inside.written.string), delta=0.01
             )
+
+    def test_what_is_counted_follows_a_moved_onset(self) -> None:
+        self.window.document.select((self.window.document.phrase.notes[1].ident,))
+        before = self._picture()
+        bottom = QRect(0, int(self.sheet.geometry_now().counted_top), before.width(), 90)
+        for _ in range(20):
+            self.window.place.shift("onset", 0.01)
+        self._picture()
+        self.assertTrue(wait_until(lambda: not self.sheet._count_later.isActive()))
+        followed = self._picture().copy(bottom)
+        self.sheet._rows.clear()
+        self.sheet._redraw()
+        self.assertEqual(followed, self._picture().copy(bottom))
+        self.assertNotEqual(followed, before.copy(bottom))
 
     def test_crowded_fret_numbers_shrink_and_do_not_touch(self) -> None:
         scene = self.sheet.scene()

@@ -169,14 +169,16 @@ class Tasks(QObject):
                 sound, start, end, reference_cents=around.reference_cents, focus=phrase.focus,
                 hints=known, progress=progress,
             )  # fmt: skip
-            every = string or known.expected_notes is not None  # the person said what there is
-            found = list(heard.notes) if every else lead_of(heard.notes)
+            # All that sounds where the person said what there is, and for a guitar under the lead.
+            told = bool(string) or known.expected_notes is not None
+            sorts = not told and phrase.part == ticket.lesson.parts[0].ident
+            found = lead_of(heard.notes) if sorts else list(heard.notes)
             notes = place_heard(found, around.guitar, around.school, string=string)
             fresh = edits.merge_listening(phrase, tuple(notes), stretch)
             # Placed here with what stays: the window only has to put it in.
             merged = self._placed(ticket.lesson.with_phrase(fresh), fresh)
             evidence = evidence_of(heard) if stretch is None else phrase.evidence
-            return tuple(notes), evidence, merged
+            return tuple(notes), evidence, merged, len(heard.notes) - len(found)
 
         self._start(
             f"Listening to {phrase.name}", work, lambda r: self._on_heard(ticket, r, stretch)
@@ -192,10 +194,10 @@ class Tasks(QObject):
     def _on_heard(
         self,
         ticket: Ticket,
-        result: "tuple[tuple[Note, ...], Evidence, Phrase]",
+        result: "tuple[tuple[Note, ...], Evidence, Phrase, int]",
         stretch: Span | None,
     ) -> None:
-        notes, evidence, merged = result
+        notes, evidence, merged, under = result
         began = ticket.phrase
         assert began is not None
 
@@ -222,6 +224,8 @@ class Tasks(QObject):
             self.place_around(began.ident, "Listen to phrase")  # edited meanwhile: placed with that
         count, doubtful = len(after.notes), sum(n.is_doubtful for n in after.notes)
         words = f"{count} notes heard" + (f", {doubtful} to look at: press D." if doubtful else ".")
+        if under:
+            words += f" Left out: {under} doubtful, far under the lead."
         if count == 0:
             words = "No guitar was heard here. Bring it forward on the Hear desk, or cut another stretch."
         self.told.emit(words)
