@@ -1,6 +1,7 @@
 """Placing, checking, teaching and practising, driven by keys and clicks."""
 
 import unittest
+from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
@@ -251,6 +252,28 @@ class TestListening(WindowTest):
         kept = self.document.phrase.note(ident)
         assert kept is not None
         self.assertEqual((kept.written.string, kept.written.fret), (5, 12))
+
+    def test_only_a_lead_leaves_out_what_lies_under_it(self) -> None:
+        mono, _ = scale_line([57, 60, 62])
+        self.open_recording(to_rate(np.stack([mono, mono]), 22_050, RATE))
+        self.window.hear.strip.cut(0.1, 1.6)
+        lead = self.document.lesson.parts[0]
+        second = replace(lead, ident=lead.ident + 1, name="Second")
+        heard: list[str] = []
+        self.window.tasks.told.connect(heard.append)
+        with mock.patch("juxtanote.core.analysis.parts.lead_of", lambda notes: list(notes)[:1]):
+            self.window.tasks.listen()
+            self.settle()
+            assert self.document.phrase is not None
+            self.assertEqual(len(self.document.phrase.notes), 1)
+            self.assertRegex(heard[-1], "Left out: [1-9]")
+            phrase = replace(self.document.phrase, part=second.ident)
+            self.document.change(
+                "x", lambda l: replace(l, parts=(lead, second)).with_phrase(phrase)
+            )
+            self.window.tasks.listen()
+            self.settle()
+        self.assertGreater(len(self.document.phrase.notes), 1)
 
     def test_listening_can_be_stopped(self) -> None:
         audio = np.zeros((2, 20 * RATE), dtype=np.float32)
