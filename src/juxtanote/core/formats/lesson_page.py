@@ -122,8 +122,12 @@ def write_chapters(
     whole = Head(first.title, _facts_of(first), first.notes)
     if level > 2:
         whole = Head(title_of([chapter.lesson.title for chapter in chapters]))
-    names = [(str(facts["name"]), chapter) for facts, (chapter, _) in zip(told, every, strict=True)]
-    return _page(whole, data, _contents(names), sections, held)
+    names = [
+        (str(facts["name"]), c.lesson.title if level > 2 else heading_of(p, c.lesson.context(p)))
+        for facts, (c, p) in zip(told, every, strict=True)
+    ]
+    listed = level > 2 or len(names) >= LISTED_FROM
+    return _page(whole, data, _contents(names) if listed else "", sections, held)
 
 
 def title_of(titles: Sequence[str]) -> str:
@@ -154,15 +158,13 @@ def _opening(lesson: Lesson) -> str:
     )
 
 
-def _contents(names: Sequence[tuple[str, Chapter]]) -> str:
-    """List what is on the page, where that is more than one screen can show."""
-    several = len({id(chapter) for _, chapter in names}) > 1
-    if not several and len(names) < LISTED_FROM:
-        return ""
-    rows = []
-    for number, (name, chapter) in enumerate(names):
-        beside = f' <span class="soft">{escape(chapter.lesson.title)}</span>' if several else ""
-        rows.append(f'<li><a href="#phrase-{number}">{escape(name)}</a>{beside}</li>')
+def _contents(names: Sequence[tuple[str, str]]) -> str:
+    """List the phrases that are on the page, with what tells them apart."""
+    rows = [
+        f'<li><a href="#phrase-{number}">{escape(name)}</a> '
+        f'<span class="soft">{escape(beside)}</span></li>'
+        for number, (name, beside) in enumerate(names)
+    ]
     return f'<nav aria-label="Contents"><ol>{"".join(rows)}</ol></nav>'
 
 
