@@ -72,7 +72,7 @@ class TestAnotherLessonOpened(Late):
         reading = [ChordReading(1, "Am", 0.5)]
         return {
             "measure": (lambda: tasks.measure(apply=True), measured()),
-            "listen": (tasks.listen, (phrase.notes, Evidence(), phrase)),
+            "listen": (tasks.listen, (phrase.notes, Evidence(), phrase, 0)),
             "propose": (tasks.propose, ([Cut(6.5, 7.5, "a rest")], ())),
             "chords": (tasks.suggest_chords, reading),
             "focus": (tasks.propose_focus, Focus(source="middle", why="x")),
@@ -139,7 +139,7 @@ class TestThePhraseEdited(Late):
         self.document.change("x", lambda l: edits.set_place(l, 1, 1, 4, 10))
         fresh = (note(1, 2.0, 3, 5), note(2, 2.5, 3, 7), note(3, 3.7, 2, 5))
         began = small_lesson().phrases[0]
-        self.arrive((fresh, Evidence(), began.with_notes(list(fresh))))
+        self.arrive((fresh, Evidence(), began.with_notes(list(fresh)), 0))
         phrase = self.document.lesson.phrases[0]
         self.assertEqual(phrase.name, "Renamed")
         first = phrase.notes[0].written
@@ -150,7 +150,7 @@ class TestThePhraseEdited(Late):
         self.window.tasks.listen()
         self.document.change("x", lambda l: edits.move_phrase_edge(l, 1, "end", 5.0))
         before = self.document.lesson
-        self.arrive(((), Evidence(), before.phrases[0]))
+        self.arrive(((), Evidence(), before.phrases[0], 0))
         self.assertEqual(self.document.lesson, before)
         self.assertIn("moved meanwhile", self.told[-1])
 
