@@ -88,7 +88,7 @@ class TestSeveralLessons(unittest.TestCase):
             browser.find_element("id", "count").click()
             browser.find_element("id", "play").click()
             until = time.monotonic() + 20.0
-            while not (state := browser.execute_script(STATE))["at"] and time.monotonic() < until:
+            while (state := browser.execute_script(STATE))["at"] <= 0 and time.monotonic() < until:
                 time.sleep(0.02)
             self.assertGreater(state["at"], 0)
             self.assertEqual([row["message"] for row in browser.get_log("browser")], [])
