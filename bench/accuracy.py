@@ -18,7 +18,8 @@ import mir_eval
 import numpy as np
 
 from bench.composed import phrases
-from juxtanote.core.analysis.listen import PerceivedNote, listen
+from juxtanote.core.analysis.listen import listen
+from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.analysis.reference_pitch import measure_reference_cents
 from juxtanote.core.synth.strings import StringEvent, render_events
 from juxtanote.core.units import midi_to_hz

@@ -25,7 +25,7 @@ from scipy.sparse.csgraph import maximum_bipartite_matching
 
 from bench.accuracy import Tally, hear, picture, retuned, show, tally
 from bench.composed import phrases
-from juxtanote.core.analysis.listen import PerceivedNote
+from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.analysis.reference_pitch import measure_reference_cents
 from juxtanote.core.analysis.stretches import hear_all, whole_middle
 from juxtanote.core.audio.read import read_sound

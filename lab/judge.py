@@ -1,6 +1,7 @@
 """Train the second look at each note (`juxtanote.core.analysis.judge`) on mixes the net has not seen.
 
-    python -m lab.judge SHARDS --weights src/juxtanote/core/analysis/weights [--all]
+    python -m lab.mixes MIXES --seed 95 --scenes 90
+    python -m lab.judge MIXES --weights src/juxtanote/core/analysis/weights
 
 Candidates of the decoder are matched with the truth; a network with one hidden layer learns which
 are right, and how the right ones were struck.
@@ -8,6 +9,7 @@ are right, and how the right ones were struck.
 
 import argparse
 import json
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -17,16 +19,19 @@ import torch
 from torch import nn
 from torch.nn import functional as F
 
-from juxtanote.core.analysis.channels import CELL_KINDS, Cell
+from juxtanote.core.analysis.channels import CELL_KINDS, LOWEST_MIDI, Cell
 from juxtanote.core.analysis.decode import DecoderSettings, candidates
 from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.judge import KINDS, measures
-from juxtanote.core.analysis.listener import Posteriors, run_network
-from juxtanote.core.analysis.spectra import HOP_LENGTH, LOWEST_MIDI, SAMPLE_RATE, stack_harmonics
+from juxtanote.core.analysis.listener import Posteriors, listen
+from juxtanote.core.analysis.reference_pitch import measure_reference_cents
+from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
 from juxtanote.core.units import midi_to_hz
+from lab.mixes import read
 
 HOP_S = HOP_LENGTH / SAMPLE_RATE
 HIDDEN = 40  # of each network
+FURTHEST_CENTS = 35.0
 MEMBERS = 4
 SEED = 5
 AT_ONSET = KINDS[:5]  # the others show while the note sounds
@@ -50,25 +55,13 @@ def _sigmoid(x: np.ndarray) -> np.ndarray:
     return 1.0 / (1.0 + np.exp(-x))
 
 
-def shard_mixes(folders: list[Path], most: int, kept_only: bool):
-    """Run the network over mixes of shards: yield posteriors and the cells of truth."""
-    count = 0
-    for folder in folders:
-        for path in sorted(folder.glob("*.npz")):
-            if kept_only and int(path.stem.split("-")[1]) % 10:
-                continue
-            with np.load(path) as data:
-                spectra, cells = data["spectra"], data["cells"]
-            for k in range(len(spectra)):
-                if count >= most:
-                    return
-                count += 1
-                picture = spectra[k].astype(np.float32) / 255.0
-                logits, frames = run_network(stack_harmonics(picture))
-                heard = Posteriors(
-                    _sigmoid(logits), _sigmoid(frames[0]), _sigmoid(frames[1]), picture[1:3]
-                )
-                yield heard, np.unpackbits(cells[k], axis=-1)[:, :, : picture.shape[-1]]
+def heard_mixes(folder: Path, most: int) -> Iterator[tuple[Posteriors, np.ndarray]]:
+    """Listen to mixes of `lab.mixes` as the program does: yield what is heard, and the cells of truth."""
+    for stereo, cells in read(folder, most):
+        mid, side = 0.5 * (stereo[0] + stereo[1]), 0.5 * (stereo[0] - stereo[1])
+        cents, _ = measure_reference_cents(mid, SAMPLE_RATE)
+        if abs(cents) < FURTHEST_CENTS:  # else its truth may be told a semitone beside
+            yield listen(mid, side, reference_cents=cents), cells
 
 
 def matches(notes: list[FoundNote], truth: np.ndarray) -> list[int]:
@@ -239,16 +232,15 @@ def write(
 
 
 def main() -> None:
-    """Train on shards alone."""
-    from juxtanote.core.analysis.listen import settled
+    """Train on mixes that no network was trained on."""
+    from juxtanote.core.analysis.perceived import settled
 
     parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("folders", type=Path, nargs="+")
+    parser.add_argument("folder", type=Path)
     parser.add_argument("--weights", type=Path, required=True)
-    parser.add_argument("--most", type=int, default=400)
-    parser.add_argument("--all", action="store_true", help="not only the scenes kept from training")
+    parser.add_argument("--most", type=int, default=1000)
     options = parser.parse_args()
-    mixes = shard_mixes(options.folders, options.most, not options.all)
+    mixes = heard_mixes(options.folder, options.most)
     lessons = [lesson_of(heard, cells, settled()) for heard, cells in mixes]
     arrays = fit(lessons)
     chosen = thresholds(lessons, arrays)

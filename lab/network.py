@@ -7,7 +7,7 @@ its own pitch over half a second, an interval up and down, and one vector of the
 import torch
 from torch import nn
 
-from juxtanote.core.analysis.listener import BLOCKS
+from juxtanote.core.analysis.networks import FIRST_BLOCKS as BLOCKS
 from juxtanote.core.analysis.spectra import N_CHANNELS
 
 WIDTH = 48

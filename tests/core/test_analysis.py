@@ -6,19 +6,23 @@ from unittest import mock
 
 import numpy as np
 
-from juxtanote.core.analysis import listener
+from juxtanote.core.analysis import listener, wide_spectra
+from juxtanote.core.analysis import spectra as narrow
 from juxtanote.core.analysis.beats import find_beats
+from juxtanote.core.analysis.channels import CELL_KINDS, LOWEST_MIDI, N_PITCHES
 from juxtanote.core.analysis.confidence import calibrated
 from juxtanote.core.analysis.curves import measure_spectra, pitch_curve
 from juxtanote.core.analysis.decode import DecoderSettings, decode, trace
 from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.key import find_keys, find_scale, pitch_class_weights
-from juxtanote.core.analysis.listen import Hints, listen
-from juxtanote.core.analysis.listener import CELL_KINDS, Posteriors
+from juxtanote.core.analysis.listen import listen
+from juxtanote.core.analysis.listener import Posteriors
+from juxtanote.core.analysis.networks import run_first, run_second
 from juxtanote.core.analysis.onsets import find_onsets, pick_peaks, superflux
+from juxtanote.core.analysis.perceived import Hints
 from juxtanote.core.analysis.pitch_track import difference_function, track_pitch
 from juxtanote.core.analysis.reference_pitch import measure_reference_cents
-from juxtanote.core.analysis.spectra import LOWEST_MIDI, N_PITCHES, log_spectra, stack_harmonics
+from juxtanote.core.analysis.spectra import log_spectra, spectra_on, stack_harmonics
 from juxtanote.core.analysis.techniques import measure_vibrato, read_curve
 from tests.sounds import RATE, harmonic_tone, moving_tone, noise, scale_line, sine
 
@@ -31,7 +35,7 @@ class TestSpectra(unittest.TestCase):
             tone = sine(440.0 * 2 ** ((midi - 69) / 12), 1.0)
             spectra = log_spectra(tone, np.zeros_like(tone))
             row = int(np.argmax(spectra[0, :, 40]))
-            self.assertAlmostEqual((row - 1) / 3 + LOWEST_MIDI - 12, midi, delta=0.4)
+            self.assertAlmostEqual((row - 1) / 3 + narrow.LOWEST_BIN_MIDI, midi, delta=0.4)
 
     def test_twice_the_gain_gives_the_same_spectra(self) -> None:
         tone = harmonic_tone(220.0, 1.0)
@@ -42,7 +46,7 @@ class TestSpectra(unittest.TestCase):
     def test_shapes(self) -> None:
         tone = harmonic_tone(220.0, 0.5)
         stacked = stack_harmonics(log_spectra(tone, np.zeros_like(tone)))
-        self.assertEqual(stacked.shape[1:], (N_PITCHES, 1 + len(tone) // 256))
+        self.assertEqual(stacked.shape[1:], (narrow.N_PITCHES, 1 + len(tone) // 256))
         with self.assertRaises(ValueError):
             log_spectra(tone, tone[:-1])
 
@@ -282,11 +286,39 @@ class TestDecoder(unittest.TestCase):
 class TestListener(unittest.TestCase):
     def test_numpy_and_the_compiled_network_agree(self) -> None:
         audio, _ = scale_line([57, 60, 64])
-        stacked = stack_harmonics(log_spectra(audio, np.zeros_like(audio)))[:, :, :120]
-        compiled = listener.run_network(stacked)
-        plain = listener.run_network(stacked, compiled=False)
-        for ours, theirs in zip(plain, compiled, strict=True):
-            np.testing.assert_allclose(ours, theirs, atol=1e-4)
+        both = spectra_on((narrow.NARROW, wide_spectra.WIDE), audio, np.zeros_like(audio))
+        pictures = stack_harmonics(both[0]), wide_spectra.stack_harmonics(both[1])
+        for run, picture in zip((run_first, run_second), pictures, strict=True):
+            stacked = picture[:, :, :121]  # odd: the second reads frames by twos
+            compiled, plain = run(stacked), run(stacked, compiled=False)
+            for ours, theirs in zip(plain, compiled, strict=True):
+                self.assertEqual(ours.shape[-1], 121)
+                np.testing.assert_allclose(ours, theirs, atol=1e-3)
+
+    def test_two_networks_are_believed_by_the_mean_of_their_log_odds(self) -> None:
+        rng = np.random.default_rng(3)
+        rows = N_PITCHES - listener.ADDED_ROWS
+        first = rng.normal(size=(9, rows, 5)), rng.normal(size=(2, 5))
+        second = rng.normal(size=(11, N_PITCHES, 5)), rng.normal(size=(2, 5))
+        cells, frames = listener.together(first, second)
+        share = listener.SECOND_COUNTS
+        np.testing.assert_allclose(
+            cells[:, listener.ADDED_ROWS :],
+            (1 - share) * first[0] + share * second[0][:9, listener.ADDED_ROWS :],
+        )
+        np.testing.assert_allclose(frames, (1 - share) * first[1] + share * second[1])
+        alone = second[0][:, : listener.ADDED_ROWS]
+        self.assertTrue(np.all(cells[:2, : listener.ADDED_ROWS] < alone[:2]))
+
+    def test_a_line_on_the_lowest_of_eight_strings_is_heard(self) -> None:
+        pitches = [33, 32, 35, 34, 37, 33]
+        audio, events = scale_line(pitches)
+        heard = listen(audio, np.zeros_like(audio)).notes
+        matched = sum(
+            any(abs(n.onset_s - e.onset_s) < 0.05 and abs(n.midi - e.midi) < 0.5 for n in heard)
+            for e in events
+        )
+        self.assertGreaterEqual(matched, 4)
 
     def test_a_picked_line_is_heard(self) -> None:
         pitches = [57, 60, 62, 64, 67, 69, 72]

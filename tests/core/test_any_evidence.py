@@ -11,9 +11,10 @@ import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from juxtanote.core.analysis.channels import CELL_KINDS, N_PITCHES
 from juxtanote.core.analysis.listen import listen
-from juxtanote.core.analysis.listener import CELL_KINDS, Posteriors
-from juxtanote.core.analysis.spectra import HOP_LENGTH, N_PITCHES, SAMPLE_RATE
+from juxtanote.core.analysis.listener import Posteriors
+from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
 from juxtanote.core.analysis.stretches import hear_all, hear_stretch
 from juxtanote.core.analysis.techniques import read_curve
 from juxtanote.core.audio.read import read_sound

@@ -13,13 +13,14 @@ from juxtanote.core.analysis.chords import suggest_chords
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.formats.breakdown import generate_breakdown, note_role
 from juxtanote.core.formats.musicxml import write_musicxml
+from juxtanote.core.score.beams import beams_of, count_word
 from juxtanote.core.score.cuts import propose_cuts
 from juxtanote.core.score.feel import measure_feel
 from juxtanote.core.score.form import chord_at, form_position, set_chords
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import HeardNote, Note, WrittenNote
 from juxtanote.core.score.repeats import bar_repeats, compare, order_of_parts, phrase_repeats
-from juxtanote.core.score.rhythm import beams_of, count_word, quantise
+from juxtanote.core.score.rhythm import quantise
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.score.timing import recounted
 from juxtanote.core.theory.chords import QUALITIES, parse_chord, parse_progression

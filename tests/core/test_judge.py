@@ -10,17 +10,16 @@ from hypothesis import strategies as st
 
 from juxtanote.core.analysis import decode as decoding
 from juxtanote.core.analysis import judge as judging
+from juxtanote.core.analysis.channels import CELL_KINDS, LOWEST_MIDI, N_PITCHES
 from juxtanote.core.analysis.decode import DecoderSettings, candidates, decode
 from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.judge import INTERVALS, judge, measures
-from juxtanote.core.analysis.listener import CELL_KINDS, Posteriors
+from juxtanote.core.analysis.listener import Posteriors
 from juxtanote.core.analysis.shipped import read_weights
 from juxtanote.core.analysis.spectra import (
     BINS_PER_SEMITONE,
     LOWEST_BIN_MIDI,
-    LOWEST_MIDI,
     N_BINS,
-    N_PITCHES,
 )
 
 N_FRAMES = 400

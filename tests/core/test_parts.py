@@ -10,8 +10,8 @@ from pathlib import Path
 import soundfile
 
 from juxtanote.cli import main
-from juxtanote.core.analysis.listen import PerceivedNote
 from juxtanote.core.analysis.parts import lead_of, under_the_lead
+from juxtanote.core.analysis.perceived import PerceivedNote
 from tests.sounds import RATE, scale_line
 
 

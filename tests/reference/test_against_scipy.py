@@ -11,7 +11,7 @@ from scipy import interpolate, signal, stats
 from juxtanote.core.analysis.curves import measure_spectra, pitch_curve
 from juxtanote.core.analysis.decode import _chains, logit
 from juxtanote.core.analysis.key import MAJOR, find_keys
-from juxtanote.core.analysis.listener import _conv, _conv_frames
+from juxtanote.core.analysis.layers import convolve, convolve_frames
 from juxtanote.core.analysis.pitch_track import difference_function
 from juxtanote.core.analysis.techniques import measure_vibrato
 from juxtanote.core.audio.peaks import build_peaks
@@ -76,7 +76,7 @@ class TestNetworkParts(unittest.TestCase):
         for reach in ((1, 1), (1, 3), (2, 1)):
             kernel = rng.standard_normal((2, 3, 3, 3)).astype(np.float32)
             bias = rng.standard_normal(2).astype(np.float32)
-            ours = _conv({"a.weight": kernel, "a.bias": bias}, "a", x, reach)
+            ours = convolve({"a.weight": kernel, "a.bias": bias}, "a", x, reach)
             spread = np.zeros((2, 3, 1 + 2 * reach[0], 1 + 2 * reach[1]))
             spread[:, :, :: reach[0], :: reach[1]] = kernel
             theirs = np.array(
@@ -93,7 +93,7 @@ class TestNetworkParts(unittest.TestCase):
         rng = np.random.default_rng(2)
         x = rng.standard_normal((4, 20)).astype(np.float32)
         kernel = rng.standard_normal((2, 4, 5)).astype(np.float32)
-        ours = _conv_frames({"a.weight": kernel, "a.bias": np.zeros(2, np.float32)}, "a", x)
+        ours = convolve_frames({"a.weight": kernel, "a.bias": np.zeros(2, np.float32)}, "a", x)
         theirs = [sum(np.correlate(x[c], kernel[o, c], "same") for c in range(4)) for o in range(2)]
         np.testing.assert_allclose(ours, np.array(theirs), atol=1e-4)
 

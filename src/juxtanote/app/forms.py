@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from juxtanote.app.widgets.parts import number_box, soft
-from juxtanote.core.analysis.listen import Hints
+from juxtanote.core.analysis.perceived import Hints
 from juxtanote.core.errors import TuningError
 from juxtanote.core.exercises.kinds import Kind
 from juxtanote.core.score.lesson import (

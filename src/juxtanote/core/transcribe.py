@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 from juxtanote.core.analysis.beats import BeatReading, Pulses, find_beats
 from juxtanote.core.analysis.chords import ChordReading, suggest_chords
 from juxtanote.core.analysis.key import find_keys, find_scale, pitch_class_weights
-from juxtanote.core.analysis.listen import Hints, Listening, PerceivedNote
 from juxtanote.core.analysis.parts import under_the_lead
+from juxtanote.core.analysis.perceived import Hints, Listening, PerceivedNote
 from juxtanote.core.analysis.reference_pitch import measure_reference_cents
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.analysis.stretches import hear_all, hear_stretch, mid_side, whole_middle

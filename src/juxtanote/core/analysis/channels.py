@@ -1,4 +1,4 @@
-"""What the network tells of every frame: the names of its outputs, shared by listener and training."""
+"""What the listener tells of every frame: its pitches and kinds, shared with training."""
 
 from enum import IntEnum
 
@@ -21,3 +21,5 @@ class Cell(IntEnum):
 
 
 CELL_KINDS = tuple(cell.name.lower() for cell in Cell)
+LOWEST_MIDI, HIGHEST_MIDI = 30, 90  # F♯1, the lowest string of eight, to F♯6
+N_PITCHES = HIGHEST_MIDI - LOWEST_MIDI + 1

@@ -10,12 +10,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtanote.core.analysis.channels import Cell
+from juxtanote.core.analysis.channels import LOWEST_MIDI, Cell
 from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.judge import judge
 from juxtanote.core.analysis.listener import Posteriors
 from juxtanote.core.analysis.octaves import doubt_octaves
-from juxtanote.core.analysis.spectra import LOWEST_MIDI
 
 IMPOSSIBLE = -40.0  # log odds
 A2 = 45

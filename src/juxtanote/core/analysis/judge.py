@@ -11,11 +11,11 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtanote.core.analysis.channels import Cell
+from juxtanote.core.analysis.channels import LOWEST_MIDI, Cell
 from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.listener import Posteriors
 from juxtanote.core.analysis.shipped import read_weights
-from juxtanote.core.analysis.spectra import BINS_PER_SEMITONE, LOWEST_BIN_MIDI, LOWEST_MIDI
+from juxtanote.core.analysis.spectra import BINS_PER_SEMITONE, LOWEST_BIN_MIDI
 
 Array = NDArray[np.float64]
 KINDS = ("slurred", "slide", "muted", "harmonic", "tap", "bending", "shaking")

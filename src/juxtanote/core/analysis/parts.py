@@ -10,7 +10,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from juxtanote.core.analysis.listen import PerceivedNote
+from juxtanote.core.analysis.perceived import PerceivedNote
 
 AROUND_S = 2.5
 FAR, NEAR = 9.0, 5.0  # semitones

@@ -5,6 +5,8 @@ what is wide in the mix. All are laid on one grid, three bins a semitone, that f
 recording's own reference pitch.
 """
 
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
@@ -57,13 +59,28 @@ def _log_bins(
     return np.asarray(np.maximum(between, 0.9 * nearest), dtype=np.float32)
 
 
+@dataclass(frozen=True, slots=True)
+class Grid:
+    """A grid of log bins, and how a magnitude spectrogram is read at them.
+
+    `read` takes magnitudes (n_frames, n_fft_bins), the frame length, and how many cents the recording
+    sits from A4 = 440 Hz; it gives (n_frames, n_bins).
+    """
+
+    n_bins: int
+    read: Callable[[NDArray[np.float32], int, int], NDArray[np.float32]]
+
+
+NARROW = Grid(N_BINS, _log_bins)
+
+
 def log_spectra(
     mid: NDArray[np.float32],
     side: NDArray[np.float32],
     *,
     reference_cents: float = 0.0,
 ) -> NDArray[np.float32]:
-    """Measure the spectra that the learned listener reads.
+    """Measure spectra at the log bins of `NARROW`.
 
     Parameters
     ----------
@@ -77,6 +94,40 @@ def log_spectra(
     spectra : ndarray of float32, shape (n_windows, N_BINS, n_frames)
         Level from 0 (70 dB below the loud part of the recording, or less) to 1 (10 dB above).
     """
+    return spectra_on((NARROW,), mid, side, reference_cents=reference_cents)[0]
+
+
+def spectra_on(
+    grids: Sequence[Grid],
+    mid: NDArray[np.float32],
+    side: NDArray[np.float32],
+    *,
+    reference_cents: float = 0.0,
+    loud: float | None = None,
+) -> list[NDArray[np.float32]]:
+    """Measure spectra on several grids of log bins, each window transformed once.
+
+    Parameters
+    ----------
+    grids : sequence of Grid
+        At which bins.
+    mid, side : ndarray of float32, shape (n_samples,)
+        Half sum and half difference of the stereo channels at 22 050 Hz.
+    reference_cents : float
+        How far the recording sits from A4 = 440 Hz.
+    loud : float, optional
+        Level of the loud part of the whole recording; of this stretch where it is not known.
+
+    Returns
+    -------
+    list of ndarray of float32, shape (n_windows, grid.n_bins, n_frames)
+        Level from 0 (70 dB below the loud part of the recording, or less) to 1 (10 dB above).
+
+    Raises
+    ------
+    ValueError
+        If `mid` and `side` are not of one axis and one length.
+    """
     if mid.ndim != 1 or mid.shape != side.shape:
         raise ValueError(
             f"mid and side need one axis and one length, not {mid.shape}, {side.shape}"
@@ -84,8 +135,8 @@ def log_spectra(
     from scipy.fft import rfft
 
     n_frames = 1 + len(mid) // HOP_LENGTH
-    spectra = np.zeros((len(WINDOWS), N_BINS, n_frames), dtype=np.float32)
-    loud = loud_level(mid)
+    measured = [np.zeros((len(WINDOWS), g.n_bins, n_frames), dtype=np.float32) for g in grids]
+    loud = loud_level(mid) if loud is None else loud
     for index, (which, frame_length) in enumerate(WINDOWS):
         source = mid if which == "mid" else side
         if which == "side" and not np.any(source):
@@ -100,13 +151,18 @@ def log_spectra(
             stop = min(start + step * FRAMES_AT_ONCE, n_frames)
             block = frames[start // step : -(-stop // step)]
             magnitude = np.abs(rfft(block * window, axis=1, workers=2)).astype(np.float32)
-            bins = _log_bins(magnitude, frame_length, round(reference_cents))
-            level = 20.0 * np.log10(np.maximum(bins / loud, 1e-6))
-            scaled = np.clip((level - FLOOR_DB) / RANGE_DB, 0.0, 1.0)
-            spectra[index, :, start:stop:step] = scaled.T
+            for grid, spectra in zip(grids, measured, strict=True):
+                bins = grid.read(magnitude, frame_length, round(reference_cents))
+                spectra[index, :, start:stop:step] = _scaled(bins, loud).T
         if step == 2:
-            _fill_between(spectra[index])
-    return spectra
+            for spectra in measured:
+                _fill_between(spectra[index])
+    return measured
+
+
+def _scaled(bins: NDArray[np.float32], loud: float) -> NDArray[np.float32]:
+    level = 20.0 * np.log10(np.maximum(bins / loud, 1e-6))
+    return np.asarray(np.clip((level - FLOOR_DB) / RANGE_DB, 0.0, 1.0), dtype=np.float32)
 
 
 def _fill_between(spectrum: NDArray[np.float32]) -> None:

@@ -7,7 +7,8 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtanote.core.analysis.listen import Hints, Listening, PerceivedNote, listen
+from juxtanote.core.analysis.listen import listen
+from juxtanote.core.analysis.perceived import Hints, Listening, PerceivedNote
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.audio.focus import bring_forward
 from juxtanote.core.audio.read import to_mid_side, to_rate

@@ -6,13 +6,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtanote.core.analysis.channels import CELL_KINDS
-from juxtanote.core.analysis.listen import Listening, PerceivedNote
+from juxtanote.core.analysis.channels import CELL_KINDS, LOWEST_MIDI
+from juxtanote.core.analysis.perceived import Listening, PerceivedNote
 from juxtanote.core.analysis.spectra import (
     BINS_PER_SEMITONE,
     FLOOR_DB,
     LOWEST_BIN_MIDI,
-    LOWEST_MIDI,
     RANGE_DB,
 )
 from juxtanote.core.analysis.stretches import STRETCH_S, hear_stretch

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from juxtanote.core.analysis.listen import PerceivedNote
+from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.checks.complaints import (
     BEND,
     BLEED,

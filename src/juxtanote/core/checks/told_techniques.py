@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from juxtanote.core.analysis.listen import PerceivedNote
+from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.checks.complaints import TECHNIQUE, Asked, Complaint, complaint_of
 from juxtanote.core.checks.evidence import Evidence
 

@@ -1,6 +1,6 @@
 """Write the compiled network beside the weights, from the rounded weights themselves.
 
-python -m lab.next.export src/juxtanote/core/analysis/weights
+python -m lab.second.export src/juxtanote/core/analysis/weights
 """
 
 import sys
@@ -12,8 +12,9 @@ import torch
 from torch import nn
 from torch.nn import functional as F
 
-from lab.next.listener import BLOCKS
-from lab.next.spectra import N_CHANNELS, N_PITCHES
+from juxtanote.core.analysis.channels import N_PITCHES
+from juxtanote.core.analysis.networks import SECOND_BLOCKS as BLOCKS
+from juxtanote.core.analysis.spectra import N_CHANNELS
 
 LANES = 16  # channels that the runtime takes at once
 
@@ -86,7 +87,7 @@ def _plain(
 
 def export(folder: Path) -> None:
     """Compile ``listener.npz`` to ``listener.onnx``."""
-    with np.load(folder / "listener.npz") as stored:
+    with np.load(folder / "second.npz") as stored:
         arrays = {name: stored[name].astype(np.float32) for name in stored.files}
     compiled = Compiled(arrays).eval()
     example = (torch.rand(1, N_CHANNELS, N_PITCHES, 128),)
@@ -95,7 +96,7 @@ def export(folder: Path) -> None:
         torch.onnx.export(
             compiled,
             example,
-            str(folder / "listener.onnx"),
+            str(folder / "second.onnx"),
             input_names=["stacked"],
             output_names=["cells", "frames"],
             dynamic_axes={"stacked": {3: "time"}, "cells": {3: "half"}, "frames": {2: "half"}},

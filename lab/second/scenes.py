@@ -7,6 +7,9 @@ from pathlib import Path
 
 import numpy as np
 
+from juxtanote.core.analysis.channels import LOWEST_MIDI, N_PITCHES
+from juxtanote.core.analysis.spectra import HOP_LENGTH, spectra_on
+from juxtanote.core.analysis.wide_spectra import WIDE
 from juxtanote.core.synth.strings import SLURRED, StringEvent, pitch_offsets, render_events
 from lab.backing import Band, Meter, any_guitar, make_band, random_touch
 from lab.dressings import (
@@ -20,7 +23,6 @@ from lab.dressings import (
     rhythm_guitars,
 )
 from lab.instruments import SAMPLE_RATE, render_sampled
-from lab.next.spectra import HOP_LENGTH, LOWEST_MIDI, N_PITCHES, log_spectra
 from lab.phrases import Lead, random_hand, random_lead
 from lab.scenes import band_times, handled, movement, out_of_tune
 
@@ -198,7 +200,7 @@ def backing_stereo(
 
 def _picture(stereo: np.ndarray) -> np.ndarray:
     mid, side = 0.5 * (stereo[0] + stereo[1]), 0.5 * (stereo[0] - stereo[1])
-    return np.rint(255 * log_spectra(mid, side)).astype(np.uint8)
+    return np.rint(255 * spectra_on((WIDE,), mid, side)[0]).astype(np.uint8)
 
 
 LEADS, SOUNDS, BACKINGS, WHOLE = 3, 2, 3, 3

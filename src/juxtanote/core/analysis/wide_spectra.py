@@ -1,8 +1,7 @@
-"""Log-frequency spectra at several window lengths, stacked on the harmonics of each pitch.
+"""The second network's grid: the same windows, read down to F♯1, with every partial as loud as it is.
 
-Long windows tell low pitches apart, short ones tell when something is struck; the side signal tells
-what is wide in the mix. All are laid on one grid, three bins a semitone, that follows the
-recording's own reference pitch.
+A partial between two bins of the transform is not lost: each log bin holds the loudest of all that
+lies in it.
 """
 
 from dataclasses import dataclass
@@ -11,29 +10,17 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtanote.core.analysis.spectra import _fill_between, loud_level
+from juxtanote.core.analysis.channels import HIGHEST_MIDI, LOWEST_MIDI, N_PITCHES
+from juxtanote.core.analysis.spectra import (
+    BINS_PER_SEMITONE,
+    HARMONICS,
+    SAMPLE_RATE,
+    Grid,
+)
 from juxtanote.core.units import midi_to_hz
 
-SAMPLE_RATE = 22050
-HOP_LENGTH = 256
-LOWEST_MIDI, HIGHEST_MIDI = 30, 90  # F♯1 to F♯6
-N_PITCHES = HIGHEST_MIDI - LOWEST_MIDI + 1
-BINS_PER_SEMITONE = 3
 LOWEST_BIN_MIDI = LOWEST_MIDI - 12
 N_BINS = BINS_PER_SEMITONE * (HIGHEST_MIDI + 32 - LOWEST_BIN_MIDI)
-WINDOWS = (("mid", 8192), ("mid", 2048), ("mid", 768), ("side", 4096))
-HARMONICS = (
-    (0.5, 1, 2, 3, 4, 5, 6, 8, 10),
-    (0.5, 1, 2, 3, 4, 5, 6, 8, 10, 12),
-    (1, 3, 6),
-    (1, 2, 3),
-)
-"""For each window the multiples of a pitch that are laid over it; the high ones carry low strings."""
-N_CHANNELS = BINS_PER_SEMITONE * sum(len(row) for row in HARMONICS)
-FLOOR_DB, RANGE_DB = -70.0, 80.0
-FRAMES_AT_ONCE = 512
-SLOW_WINDOW = 4096
-"""From this length on a window is read at every other frame only, and the frames between are means."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,59 +74,7 @@ def _log_bins(
     return bins
 
 
-def log_spectra(
-    mid: NDArray[np.float32],
-    side: NDArray[np.float32],
-    *,
-    reference_cents: float = 0.0,
-    loud: float | None = None,
-) -> NDArray[np.float32]:
-    """Measure the spectra that the learned listener reads.
-
-    Parameters
-    ----------
-    mid, side : ndarray of float32, shape (n_samples,)
-        Half sum and half difference of the stereo channels at 22 050 Hz.
-    reference_cents : float
-        How far the recording sits from A4 = 440 Hz.
-    loud : float, optional
-        Level of the loud part of the whole recording; of this stretch where it is not known.
-
-    Returns
-    -------
-    spectra : ndarray of float32, shape (n_windows, N_BINS, n_frames)
-        Level from 0 (70 dB below the loud part of the recording, or less) to 1 (10 dB above).
-    """
-    if mid.ndim != 1 or mid.shape != side.shape:
-        raise ValueError(
-            f"mid and side need one axis and one length, not {mid.shape}, {side.shape}"
-        )
-    from scipy.fft import rfft
-
-    n_frames = 1 + len(mid) // HOP_LENGTH
-    spectra = np.zeros((len(WINDOWS), N_BINS, n_frames), dtype=np.float32)
-    loud = loud_level(mid) if loud is None else loud
-    for index, (which, frame_length) in enumerate(WINDOWS):
-        source = mid if which == "mid" else side
-        if which == "side" and not np.any(source):
-            continue
-        padded = np.pad(source, (frame_length // 2, frame_length))
-        window = np.hanning(frame_length + 1)[:-1].astype(np.float32)
-        window *= np.float32(2.0 / window.sum())
-        step = 2 if frame_length >= SLOW_WINDOW else 1
-        frames = np.lib.stride_tricks.sliding_window_view(padded, frame_length)
-        frames = frames[:: step * HOP_LENGTH]
-        for start in range(0, n_frames, step * FRAMES_AT_ONCE):
-            stop = min(start + step * FRAMES_AT_ONCE, n_frames)
-            block = frames[start // step : -(-stop // step)]
-            magnitude = np.abs(rfft(block * window, axis=1, workers=2)).astype(np.float32)
-            bins = _log_bins(magnitude, frame_length, round(reference_cents))
-            level = 20.0 * np.log10(np.maximum(bins / loud, 1e-6))
-            scaled = np.clip((level - FLOOR_DB) / RANGE_DB, 0.0, 1.0)
-            spectra[index, :, start:stop:step] = scaled.T
-        if step == 2:
-            _fill_between(spectra[index])
-    return spectra
+WIDE = Grid(N_BINS, _log_bins)
 
 
 @lru_cache(maxsize=1)

@@ -10,8 +10,10 @@ import numpy as np
 import torch
 from torch import nn
 
-from lab.next.listener import BLOCKS, CELL_KINDS, FRAME_KINDS
-from lab.next.spectra import N_CHANNELS
+from juxtanote.core.analysis.networks import FRAME_KINDS
+from juxtanote.core.analysis.networks import SECOND_BLOCKS as BLOCKS
+from juxtanote.core.analysis.networks import SECOND_KINDS as CELL_KINDS
+from juxtanote.core.analysis.spectra import N_CHANNELS
 
 WIDTH, MIDDLE, LAST = 48, 16, 48
 

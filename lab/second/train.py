@@ -1,7 +1,7 @@
-"""Train the listener on shards of `lab.next.scenes` and write its weights.
+"""Train the listener on shards of `lab.second.scenes` and write its weights.
 
-    python -m lab.next.scenes SHARDS --seed 91 --scenes 260
-    python -m lab.next.train SHARDS --steps 12000 --until 6000 --state listener.pt --out WEIGHTS
+    python -m lab.second.scenes SHARDS --seed 91 --scenes 260
+    python -m lab.second.train SHARDS --steps 12000 --until 6000 --state listener.pt --out WEIGHTS
 
 The schedule is counted in steps. Each step draws from a generator of its own number, and the state is
 saved whole, so that a training that was stopped goes on where it was: call it again. Scenes from `KEPT` on
@@ -20,15 +20,12 @@ import numpy as np
 import torch
 from torch.nn import functional as F
 
-from lab.next.listener import CELL_KINDS, FRAME_KINDS
-from lab.next.network import Listener, folded, unfolded
-from lab.next.spectra import (
-    BINS_PER_SEMITONE,
-    FLOOR_DB,
-    LOWEST_MIDI,
-    RANGE_DB,
-    harmonic_index,
-)
+from juxtanote.core.analysis.channels import LOWEST_MIDI
+from juxtanote.core.analysis.networks import FRAME_KINDS
+from juxtanote.core.analysis.networks import SECOND_KINDS as CELL_KINDS
+from juxtanote.core.analysis.spectra import BINS_PER_SEMITONE, FLOOR_DB, RANGE_DB
+from juxtanote.core.analysis.wide_spectra import harmonic_index
+from lab.second.network import Listener, folded, unfolded
 
 Crops = tuple[torch.Tensor, torch.Tensor, torch.Tensor]
 Crop = tuple[np.ndarray, np.ndarray, np.ndarray]  # level 0 to 1, cells, frames
@@ -255,8 +252,8 @@ def save_weights(net: Listener, folder: Path, scores: dict, step: int) -> None:
     """Write folded weights in half precision, and beside them how they were made and how they score."""
     folder.mkdir(parents=True, exist_ok=True)
     arrays = {name: value.astype(np.float16) for name, value in folded(net).items()}
-    np.savez_compressed(folder / "listener.npz", **arrays)
-    path = folder / "listener.json"
+    np.savez_compressed(folder / "second.npz", **arrays)
+    path = folder / "second.json"
     recipe = json.loads(path.read_text()) if path.is_file() else {}
     recipe |= {
         "seed": SEED, "crop_frames": CROP, "batch": BATCH, "steps": step, "kinds": CELL_KINDS,

@@ -1,11 +1,11 @@
-"""The front end of the next listener."""
+"""The front end of the second network."""
 
 import unittest
 
 import numpy as np
 
+from juxtanote.core.analysis import spectra, wide_spectra
 from juxtanote.core.units import midi_to_hz
-from lab.next import spectra
 
 
 class TestFrontEnd(unittest.TestCase):
@@ -21,7 +21,9 @@ class TestFrontEnd(unittest.TestCase):
                     hertz = float(midi_to_hz(midi + cents / 100.0))
                     tone = np.sin(2 * np.pi * hertz * times) * window
                     magnitude = np.abs(np.fft.rfft(tone)).astype(np.float32)[None]
-                    bins = spectra._log_bins(magnitude, length, 0)[0]
-                    at = round((midi - spectra.LOWEST_BIN_MIDI) * spectra.BINS_PER_SEMITONE + 1)
+                    bins = wide_spectra._log_bins(magnitude, length, 0)[0]
+                    at = round(
+                        (midi - wide_spectra.LOWEST_BIN_MIDI) * spectra.BINS_PER_SEMITONE + 1
+                    )
                     level = 20.0 * np.log10(float(bins[at - 1 : at + 2].max()))
                     self.assertLess(abs(level), 2.0, (length, hertz))

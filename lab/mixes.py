@@ -1,0 +1,78 @@
+"""Mixes as sound, with what is played in them: for what is fitted to the listeners' own evidence.
+
+    python -m lab.mixes FOLDER --seed 95 --scenes 64
+
+The scenes are those of `lab.second.scenes`, of seeds that no network was trained on: leads alone, leads
+over a backing, and mixes that went through a record's last steps. One .npz a scene, written whole.
+"""
+
+import argparse
+from collections.abc import Iterator
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+
+from lab.dressings import loudness
+from lab.second import scenes
+
+OVER_BACKING = 3  # of each scene: leads that are laid over a backing anew
+ALONE = 2
+
+
+def _as_sound(stereo: np.ndarray) -> np.ndarray:
+    return np.clip(np.rint(stereo * 2**14), -(2**15), 2**15 - 1).astype(np.int16)
+
+
+def make_mixes(rng: np.random.Generator) -> dict[str, np.ndarray]:
+    """Make one scene: ``sound`` (n_mixes, 2, n_samples) int16, ``cells`` of truth, packed along time."""
+    with mock.patch.object(scenes, "_picture", _as_sound):
+        made = scenes.make_scene(rng)
+    sound, cells = list(made["whole"]), list(made["whole_cells"])
+    for k in range(ALONE + OVER_BACKING):
+        at = int(rng.integers(len(made["lead"])))
+        lead, truth = made["lead"][at].astype(np.float32) / 2**14, made["lead_cells"][at]
+        if k >= ALONE:
+            back = made["back"][k % len(made["back"])].astype(np.float32)
+            under = loudness(lead.mean(axis=0)) / (loudness(back.mean(axis=0)) + 1e-9)
+            over = float(rng.uniform(-2.0, 9.0))
+            lead = np.tanh(lead + back * np.float32(under * 10 ** (-over / 20)))
+        sound.append(_as_sound(lead))
+        cells.append(truth)
+    return {"sound": np.stack(sound), "cells": np.stack(cells)}
+
+
+def write(folder: Path, seed: int, numbers: range) -> None:
+    """Make scenes by number, each of its own draw; what is there already is left."""
+    folder.mkdir(parents=True, exist_ok=True)
+    for number in numbers:
+        target = folder / f"{seed:03d}-{number:05d}.npz"
+        if not target.exists():
+            partial = target.with_suffix(".tmp")
+            with partial.open("wb") as handle:
+                np.savez_compressed(handle, **make_mixes(np.random.default_rng([seed, number])))
+            partial.rename(target)
+
+
+def read(folder: Path, most: int) -> Iterator[tuple[np.ndarray, np.ndarray]]:
+    """Yield mixes: stereo (2, n_samples) at 22 050 Hz, and cells of truth (kinds, N_PITCHES, n_frames)."""
+    count = 0
+    for path in sorted(folder.glob("*.npz")):
+        with np.load(path) as data:
+            for sound, cells in zip(data["sound"], data["cells"], strict=True):
+                if count >= most:
+                    return
+                count += 1
+                unpacked = np.unpackbits(cells, axis=-1)[..., : scenes.N_FRAMES]
+                yield sound.astype(np.float32) / 2**14, unpacked
+
+
+if __name__ == "__main__":
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("folder", type=Path)
+    parser.add_argument("--seed", type=int, default=95)
+    parser.add_argument("--scenes", type=int, default=64)
+    parser.add_argument("--first", type=int, default=0)
+    parser.add_argument("--step", type=int, default=1, help="every so manieth, for several at work")
+    options = parser.parse_args()
+    write(options.folder, options.seed, range(options.first, options.scenes, options.step))

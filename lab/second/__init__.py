@@ -1,0 +1,1 @@
+"""The second network: material, layout, training and export. The first is in `lab` itself."""

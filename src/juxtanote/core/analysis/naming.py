@@ -1,0 +1,276 @@
+"""From found notes to notes as a player names them: bends, vibrato, slurs, slides, lengths."""
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.analysis import curves
+from juxtanote.core.analysis.confidence import calibrated
+from juxtanote.core.analysis.found import FoundNote
+from juxtanote.core.analysis.listener import kind_threshold
+from juxtanote.core.analysis.perceived import OtherReading, PerceivedNote
+from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
+from juxtanote.core.analysis.techniques import Reading, read_curve
+from juxtanote.core.progress import Progress
+from juxtanote.core.units import amplitude_to_db
+
+TIED_GAP_S = 0.09
+SEEN_TOO, SURELY_SHAKEN = 0.6, 0.45  # a vibrato that its curve shows as well needs less
+
+
+def describe(
+    found: list[FoundNote],
+    traces: list[NDArray[np.float64] | None],
+    mid: NDArray[np.float32],
+    spectra: curves.ShortSpectra,
+    reference_hz: float,
+    progress: Progress,
+) -> list[PerceivedNote]:
+    """Measure the curve of each note, read its techniques, and name how each follows the one before.
+
+    Parameters
+    ----------
+    found : list of FoundNote
+        By onset; times in frames.
+    traces : list of ndarray
+        For each the pitch (MIDI) that the listener follows, frame by frame; None where it is not known.
+    mid : ndarray of float32, shape (n_samples,)
+        At 22 050 Hz.
+    spectra : ShortSpectra
+        Of `mid`.
+    reference_hz : float
+        Where A4 is.
+    """
+    hop_s = HOP_LENGTH / SAMPLE_RATE
+    starts = [max(note.start * hop_s, 0.0) for note in found]
+    notes: list[PerceivedNote] = []
+    for index, note in enumerate(found):
+        if index % 16 == 0:
+            progress(index / len(found))
+        onset = starts[index]
+        offset = max(note.end * hop_s, onset + 0.03)
+        later = _next_start(found, starts, index)
+        if note.dead:
+            notes.append(_dead(note, onset, found, index))
+            continue
+        known = traces[index]
+        # A bend that is held under other notes is followed on: what the listener hears keeps it apart.
+        held_on = known is not None and note.bending > kind_threshold("bending")
+        times, cents, _ = curves.pitch_curve(
+            spectra, note.midi, onset, offset if held_on else min(offset, later - 0.01),
+            reference_hz=reference_hz, trace=None if known is None else (known, hop_s),
+        )  # fmt: skip
+        slides_on = _slides_on(found, starts, index)
+        reading = read_curve(times, cents, float(note.midi), glides_on=slides_on)
+        reading = _shaken(_believed(reading, note, crowded=_crowded(found, index)), note)
+        notes.append(_perceived(note, onset, offset, mid, times, cents, reading))
+    return _tie(notes, found)
+
+
+def _next_start(found: list[FoundNote], starts: list[float], index: int) -> float:
+    here = found[index]
+    for other in range(index + 1, len(found)):
+        if starts[other] > starts[index] + 0.03 and abs(found[other].midi - here.midi) <= 5:
+            return max(starts[other], starts[index] + 0.04)
+    return float("inf")
+
+
+def _slides_on(found: list[FoundNote], starts: list[float], index: int) -> bool:
+    """Tell whether the next note is reached by a slide or slur from this one."""
+    for other in range(index + 1, min(index + 4, len(found))):
+        if starts[other] > starts[index] + 0.03:
+            return found[other].slide > kind_threshold("slide")
+    return False
+
+
+def _crowded(found: list[FoundNote], index: int) -> bool:
+    here = found[index]
+    return any(
+        other is not here and not other.dead and abs(other.start - here.start) < 3.0
+        for other in found[max(index - 6, 0) : index + 7]
+    )
+
+
+def _believed(reading: Reading, note: FoundNote, *, crowded: bool) -> Reading:
+    """Keep of a measured curve what the listener heard as well.
+
+    The curve alone takes a neighbour's partial or the next note for a bend. Several notes at once
+    pull it about: there the listener has to be surer.
+    """
+    if "harmonic" in _kinds(note):
+        return Reading(start_midi=float(note.midi))
+    more = 0.2 if crowded else 0.0
+    bends = note.bending > kind_threshold("bending") + more
+    shakes = note.shaking > SEEN_TOO * kind_threshold("shaking") + more
+    tags = set(reading.techniques)
+    if not bends:
+        tags -= {"bend", "pre-bend", "release"}
+    if not shakes:
+        tags -= {"vibrato"}
+    if tags == reading.techniques:
+        return reading
+    plain = Reading(start_midi=float(note.midi))
+    return replace(
+        reading if bends else plain,
+        techniques=frozenset(tags),
+        vibrato_hz=reading.vibrato_hz if shakes else 0.0,
+        vibrato_cents=reading.vibrato_cents if shakes else 0.0,
+        evidence=tuple(line for line in reading.evidence if (shakes if " Hz" in line else bends)),
+    )
+
+
+def _shaken(reading: Reading, note: FoundNote) -> Reading:
+    """Believe the listener where it is sure of a vibrato that is too short to be measured."""
+    if note.shaking < SURELY_SHAKEN or reading.techniques & {"vibrato", "bend", "pre-bend"}:
+        return reading
+    told = f"the pitch shakes (sure {note.shaking:.2f})"
+    tags = reading.techniques | {"vibrato"}
+    return replace(reading, techniques=tags, evidence=(*reading.evidence, told))
+
+
+def _kinds(note: FoundNote) -> set[str]:
+    kinds = set()
+    if note.harmonic > kind_threshold("harmonic"):
+        kinds.add("harmonic")
+    if note.muted > kind_threshold("muted"):
+        kinds.add("muted")
+    return kinds
+
+
+def _dead(note: FoundNote, onset: float, found: list[FoundNote], index: int) -> PerceivedNote:
+    pitched = [other for other in found if not other.dead]
+    nearest = min(pitched, key=lambda other: abs(other.start - note.start), default=None)
+    midi = float(nearest.midi) if nearest is not None else 52.0
+    return PerceivedNote(
+        onset, onset + 0.05, midi, -24.0, 0.45 * note.onset_posterior, frozenset({"dead"}),
+        evidence=("a click with no pitch",),
+    )  # fmt: skip
+
+
+def _perceived(
+    note: FoundNote,
+    onset: float,
+    offset: float,
+    mid: NDArray[np.float32],
+    times: NDArray[np.float64],
+    cents: NDArray[np.float64],
+    reading: Reading,
+) -> PerceivedNote:
+    first = int(onset * SAMPLE_RATE)
+    part = mid[first : first + int(0.08 * SAMPLE_RATE)]
+    level = float(amplitude_to_db(np.sqrt(np.mean(part**2)) if len(part) else 0.0))
+    tags = set(reading.techniques)
+    evidence = list(reading.evidence)
+    if "muted" in _kinds(note):
+        tags.add("palm-mute")
+        evidence.append(f"dies away fast and dark (sure {note.muted:.2f})")
+    if "harmonic" in _kinds(note):
+        tags.add("natural-harmonic")
+        evidence.append(f"a nearly pure partial (sure {note.harmonic:.2f})")
+    midi = reading.start_midi or float(note.midi)
+    shift = 100.0 * (note.midi - midi)
+    curve = tuple(
+        (round(float(t), 4), round(float(c + shift), 1)) for t, c in zip(times, cents, strict=True)
+    )
+    others = tuple(OtherReading(float(m), round(p, 3), _why(m - note.midi)) for m, p in note.rivals)
+    return PerceivedNote(
+        onset, offset, midi, level, calibrated(note), frozenset(tags),
+        round(reading.bend_semitones, 2), curve, tuple(evidence), others,
+        tied=round(min(max(note.slurred, 0.0), 1.0), 2),
+    )  # fmt: skip
+
+
+def _why(semitones: int) -> str:
+    words = {12: "an octave up", -12: "an octave down", 1: "a semitone up", -1: "a semitone down"}
+    return words.get(semitones, f"{semitones:+d} semitones")
+
+
+def _tie(notes: list[PerceivedNote], found: list[FoundNote]) -> list[PerceivedNote]:
+    """Name slurs, taps, slides, short and ringing notes from what stands before and after."""
+    tied = list(notes)
+    for index, (note, raw) in enumerate(zip(notes, found, strict=True)):
+        tags, evidence = set(note.techniques), list(note.evidence)
+        before = _note_before(notes, index)
+        if before is not None and not raw.dead:
+            step = (
+                note.midi
+                - before.midi
+                - (
+                    before.bend_semitones
+                    if "bend" in before.techniques and "release" not in before.techniques
+                    else 0.0
+                )
+            )
+            joined = note.onset_s - before.offset_s < TIED_GAP_S
+            if raw.slide > kind_threshold("slide") and raw.slide >= raw.slurred:
+                tags.add("slide")
+                evidence.append(f"a glide into the pitch (sure {raw.slide:.2f})")
+            elif (
+                max(raw.slurred, raw.tap) > kind_threshold("slurred")
+                and joined
+                and 0.5 < abs(step) <= 14
+            ):
+                word = "pull-off" if step < 0 else "tap" if _is_tapped(raw, step) else "hammer-on"
+                tags.add(word)
+                evidence.append(f"{step:+.0f} semitones with a weak attack")
+        elif raw.slide > 0.6 and not raw.dead:
+            tags.add("slide")
+            evidence.append("a glide from nowhere")
+        elif raw.tap > kind_threshold("tap") and not raw.dead:
+            tags.add("tap")
+            evidence.append(f"struck by the other hand (sure {raw.tap:.2f})")
+        tied[index] = replace(note, techniques=frozenset(tags), evidence=tuple(evidence))
+    return _lengths(tied)
+
+
+def _is_tapped(note: FoundNote, step: float) -> bool:
+    """Tell a tap from a hammer-on: by its sound, and by a step too wide for one hand."""
+    if step >= 7.0:
+        return True
+    return note.tap > kind_threshold("tap") - (0.15 if step >= 4.0 else 0.0)
+
+
+def _note_before(notes: list[PerceivedNote], index: int) -> PerceivedNote | None:
+    """Find the note that this one may be slurred from: sounding until now, nearest in pitch."""
+    note = notes[index]
+    near = [
+        other
+        for other in notes[max(index - 6, 0) : index]
+        if note.onset_s - 1.5 < other.onset_s < note.onset_s - 0.025
+        and other.offset_s > note.onset_s - 0.2
+        and "dead" not in other.techniques
+    ]
+    return max(near, key=lambda o: (o.onset_s, -abs(o.midi - note.midi)), default=None)
+
+
+def _lengths(notes: list[PerceivedNote]) -> list[PerceivedNote]:
+    """Mark staccato, let ring, grace notes and rakes from times alone."""
+    marked = []
+    for index, note in enumerate(notes):
+        tags = set(note.techniques)
+        later = [n for n in notes[index + 1 : index + 8] if n.onset_s > note.onset_s + 0.03]
+        gap = later[0].onset_s - note.onset_s if later else None
+        if gap is not None and "dead" not in tags and "palm-mute" not in tags:
+            if 0.12 < gap < 0.9 and note.offset_s - note.onset_s < 0.55 * gap:
+                tags.add("staccato")
+            over = [n for n in later if note.offset_s - n.onset_s > 0.18]
+            if len(over) >= 2:
+                tags.add("let-ring")
+        if gap is not None and gap < 0.11 and later and _leads_into(note, later[0], notes, index):
+            tags.add("grace")
+        if "dead" in tags and any(n.onset_s - note.onset_s < 0.2 for n in later[:3]):
+            tags.add("rake")
+        marked.append(replace(note, techniques=frozenset(tags)))
+    return marked
+
+
+def _leads_into(
+    note: PerceivedNote, after: PerceivedNote, notes: list[PerceivedNote], index: int
+) -> bool:
+    """Tell a crushed note: slurred into a much longer one, after a much longer gap."""
+    if "dead" in note.techniques or not after.techniques & {"hammer-on", "slide", "pull-off"}:
+        return False
+    long_after = after.offset_s - after.onset_s > 3.0 * (after.onset_s - note.onset_s)
+    before = notes[index - 1].onset_s if index else -1.0
+    return long_after and note.onset_s - before > 1.8 * (after.onset_s - note.onset_s)

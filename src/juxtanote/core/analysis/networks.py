@@ -1,0 +1,155 @@
+"""The two networks that listen: how each is laid out, and both in onnxruntime or in plain NumPy.
+
+They differ in all that a network can differ in (front end, layout, sounds that they learned from), so
+that they seldom err at the same place: `listener` takes the mean of their log odds. The second is
+residual with narrow middles (K. He et al., "Deep residual learning for image recognition", CVPR 2016),
+reads its picture at every other frame and tells of every frame.
+"""
+
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.analysis.channels import CELL_KINDS
+from juxtanote.core.analysis.layers import (
+    Array,
+    Weights,
+    convolve,
+    convolve_frames,
+    mix,
+    pooled,
+)
+from juxtanote.core.analysis.shipped import FOLDER, read_weights
+
+FIRST_BLOCKS = (
+    ("near", 1), ("near", 2), ("interval", 12), ("frame", 1), ("near", 4), ("interval", 7),
+    ("near", 8), ("interval", 12), ("along", 16), ("along", 32), ("near", 1), ("interval", 19),
+    ("frame", 1), ("near", 2), ("near", 1),
+)  # fmt: skip
+"""What the first network does in turn, and how far it looks: frames, or semitones for an interval."""
+SECOND_BLOCKS = (
+    ("near", 1), ("near", 2), ("interval", 12), ("frame", 1), ("near", 4), ("interval", 7),
+    ("near", 8), ("interval", 12), ("along", 16), ("near", 1), ("interval", 19), ("frame", 1),
+    ("near", 2), ("near", 1),
+)  # fmt: skip
+"""The same of the second, in pairs of frames."""
+SECOND_KINDS = (*CELL_KINDS, "any onset", "any active")
+"""What the second tells of cells: the last two of every guitar, the others of the lead."""
+FRAME_KINDS = ("dead", "lead")
+
+
+def run_first(stacked: Array, *, compiled: bool = True) -> tuple[Array, Array]:
+    """Give the first network's logits of cells (9, n_pitches, n_frames) and of frames (2, n_frames).
+
+    Parameters
+    ----------
+    stacked : ndarray of float32, shape (n_channels, n_pitches, n_frames)
+        Spectra with the harmonics of each pitch over each other, see `spectra.stack_harmonics`.
+    compiled : bool
+        False runs the same network in plain NumPy.
+    """
+    session = _session("listener") if compiled else None
+    if session is not None:
+        return _told(session, stacked)
+    weights = _weights("listener")
+    x = np.maximum(mix(weights, "enter", stacked), 0.0)
+    for number, (kind, reach) in enumerate(FIRST_BLOCKS):
+        name = f"blocks.{number}.conv"
+        if kind == "frame":
+            seen = convolve_frames(weights, name, pooled(x))[:, None, :]
+        else:
+            seen = convolve(weights, name, x, _steps(kind, reach))
+        x = np.maximum(x + seen, 0.0)
+    frames = convolve_frames(weights, "frames", pooled(x))
+    hidden = np.maximum(mix(weights, "hidden", x), 0.0)
+    return mix(weights, "cells", hidden), frames
+
+
+def run_second(stacked: Array, *, compiled: bool = True) -> tuple[Array, Array]:
+    """Give the second network's logits of cells (11, n_pitches, n_frames) and of frames (2, n_frames).
+
+    It reads frames by twos, from the first on: an odd one at the end is read twice.
+
+    Parameters
+    ----------
+    stacked : ndarray of float32, shape (n_channels, n_pitches, n_frames)
+        As `wide_spectra.stack_harmonics` gives them.
+    compiled : bool
+        False runs the same network in plain NumPy.
+    """
+    n_frames = stacked.shape[2]
+    even = np.concatenate([stacked, stacked[:, :, -1:]], axis=2) if n_frames % 2 else stacked
+    session = _session("second") if compiled else None
+    if session is not None:
+        cells, frames = _told(session, even)
+    else:
+        cells, frames = _second_in_numpy(_weights("second"), even)
+    return _apart(cells)[..., :n_frames], _apart(frames)[..., :n_frames]
+
+
+def _second_in_numpy(weights: Weights, stacked: Array) -> tuple[Array, Array]:
+    x = np.maximum(_enter(weights, stacked), 0.0)
+    for number, (kind, reach) in enumerate(SECOND_BLOCKS):
+        name = f"blocks.{number}"
+        if kind == "frame":
+            seen = convolve_frames(weights, f"{name}.conv", pooled(x))[:, None, :]
+        else:
+            middle = np.maximum(mix(weights, f"{name}.narrow", x), 0.0)
+            middle = np.maximum(convolve(weights, f"{name}.look", middle, _steps(kind, reach)), 0.0)
+            seen = mix(weights, f"{name}.widen", middle)
+        x = np.maximum(x + seen, 0.0)
+    frames = convolve_frames(weights, "frames", pooled(x))
+    hidden = np.maximum(mix(weights, "hidden", x), 0.0)
+    return mix(weights, "cells", hidden), frames
+
+
+def _steps(kind: str, reach: int) -> tuple[int, int]:
+    return (reach, 1) if kind == "interval" else (1, reach)
+
+
+def _enter(weights: Weights, stacked: Array) -> Array:
+    """Read four frames for every two, from one before."""
+    kernel, bias = weights["enter.weight"], weights["enter.bias"]
+    padded = np.pad(stacked, ((0, 0), (0, 0), (1, 1)))
+    half = stacked.shape[2] // 2
+    out = np.tile(bias[:, None], (1, stacked.shape[1] * half)).astype(np.float32)
+    for tap in range(4):
+        view = padded[:, :, tap : tap + 2 * half : 2]
+        out += kernel[:, :, 0, tap] @ view.reshape(len(padded), -1)
+    return out.reshape(-1, stacked.shape[1], half)
+
+
+def _apart(halves: Array) -> Array:
+    """Lay the two frames that share a place, kind by kind as channels, one after the other."""
+    pairs = halves.reshape(-1, 2, *halves.shape[1:])
+    return np.moveaxis(pairs, 1, -1).reshape(len(pairs), *halves.shape[1:-1], -1)
+
+
+def _weights(name: str) -> dict[str, NDArray[np.float32]]:
+    weights = read_weights(name)
+    if weights is None:
+        raise FileNotFoundError(f"{FOLDER / name}.npz is missing: install the program anew")
+    return weights
+
+
+def _told(session, stacked: Array) -> tuple[Array, Array]:  # type: ignore[no-untyped-def]
+    """Run a compiled network on one picture."""
+    cells, frames = (batch[0] for batch in session.run(None, {"stacked": stacked[None]}))
+    return cells, frames
+
+
+@lru_cache(maxsize=2)
+def _session(name: str):  # type: ignore[no-untyped-def]
+    """Open a compiled network, or give None where onnxruntime or the file is missing."""
+    path = FOLDER / f"{name}.onnx"
+    if not path.is_file():
+        return None
+    try:
+        import onnxruntime
+    except ImportError:
+        return None
+    options = onnxruntime.SessionOptions()
+    options.intra_op_num_threads = 2
+    options.log_severity_level = 3
+    return onnxruntime.InferenceSession(str(path), options, providers=["CPUExecutionProvider"])
