@@ -158,7 +158,7 @@ class TestPlacing(WindowTest):
 
     def test_the_rest_follows_a_decision_and_is_marked(self) -> None:
         self._click(0)
-        self.window.place.put(5, 15)
+        self.window.place.notes.put(5, 15)
         self.assertEqual((self._note(0).written.string, self._note(0).written.fret), (5, 15))
         self.assertEqual(self._note(1).written.string, 5)
         self.assertIn(2, self.sheet._changed)
@@ -657,7 +657,7 @@ class TestPractising(WindowTest):
         self.assertEqual(self.document.undo_stack.count(), steps)
 
     def test_joined_parts_set_the_loop(self) -> None:
-        self.practise._on_chunk(self.practise.chunk_model.index(2))
+        self.practise.parts._on_row(self.practise.parts.model.index(2))
         loop = self.window.transport.loop_s
         assert loop is not None
         self.assertAlmostEqual(loop[0], 2.0, places=2)

@@ -12,8 +12,8 @@ from PyQt6.QtCore import QLockFile
 from PyQt6.QtWidgets import QMessageBox
 
 from juxtanote.app.desks import CHECK, HEAR, PLACE, PRACTISE
-from juxtanote.app.files import Rescue
 from juxtanote.app.main_window import MainWindow
+from juxtanote.app.rescue import Rescue
 from juxtanote.app.transport.devices import SimulatedSoundCard
 from juxtanote.core.audio.write import clear_partial, write_bytes
 from juxtanote.core.errors import JuxtanoteError

@@ -149,7 +149,7 @@ class TestSheetPicture(WindowTest):
         before = self._picture()
         bottom = QRect(0, int(self.sheet.geometry_now().counted_top), before.width(), 90)
         for _ in range(20):
-            self.window.place.shift("onset", 0.01)
+            self.window.place.notes.shift("onset", 0.01)
         self._picture()
         self.assertTrue(wait_until(lambda: not self.sheet._count_later.isActive()))
         followed = self._picture().copy(bottom)

@@ -9,6 +9,7 @@ from unittest import mock
 
 import numpy as np
 from numpy.typing import NDArray
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog
 
 from juxtanote.app import settings
@@ -21,6 +22,7 @@ from juxtanote.app.transport.devices import SimulatedMicrophone, SimulatedSoundC
 from juxtanote.app.transport.rate import RATE
 from juxtanote.core.audio.player import Clicked
 from juxtanote.core.practice.log import add_practice
+from juxtanote.core.practice.plan import Parted, joined_chunks
 from juxtanote.core.practice.ways import WAYS, Way
 from juxtanote.core.score.kept import Kept, StepPlan
 from tests.app import wait_until
@@ -151,10 +153,56 @@ class TestPractising(WindowTest):
         self.window.transport.set_speed(1.0)
         self.loop(2)
         desk = self.window.practise
-        self.assertEqual(desk._due.text(), "")
+        self.assertEqual(desk.parts.due.text(), "")
         self.calendar.at = MONDAY + timedelta(days=1)
         self.document.choose_phrase(1)
-        self.assertIn("Due today: B", desk._due.text())
+        self.assertIn("Due today: B", desk.parts.due.text())
+
+    def test_a_phrase_is_learned_by_bars_or_from_mark_to_mark(self) -> None:
+        self.begin_week()
+        desk, phrase = self.window.practise, self.document.phrase
+        desk.parts.parted.setCurrentIndex(desk.parts.parted.findData(Parted.BARS))
+        first = desk.parts.model.chunk(0)
+        assert first is not None and phrase is not None
+        self.assertEqual(first.spans_s[0][0], phrase.start_s)
+        self.assertLess(first.spans_s[0][1], phrase.end_s)
+        desk.parts.parted.setCurrentIndex(desk.parts.parted.findData(Parted.SPOTS))
+        self.assertEqual(desk.parts.model.rowCount(), 0)
+        self.assertIn("Nothing is marked", desk.parts.empty.text())
+        middle = 0.5 * (phrase.start_s + phrase.end_s)
+        self.window.transport.seek(middle)
+        self.press(Qt.Key.Key_M, Qt.KeyboardModifier.ControlModifier)
+        self.assertEqual([s.phrase for s in self.document.lesson.kept.spots], [phrase.ident])
+        self.assertEqual(desk.parts.model.rowCount(), 3)  # each half, and both
+        desk.parts.begin()
+        loop = self.window.transport.loop_s
+        assert loop is not None
+        self.assertAlmostEqual(loop[1], middle, places=2)
+        self.window.transport.seek(middle)
+        desk.parts.mark.click()
+        self.assertEqual(self.document.lesson.kept.spots, ())
+
+    def test_joined_phrases_sound_as_tab_and_leave_out_what_lies_between(self) -> None:
+        self.begin_week()
+        desk = self.window.practise
+        far = self.document.lesson.phrases[0], self.document.lesson.phrases[2]
+        chunk = joined_chunks(far)[-1]
+        self.assertEqual(len(chunk.spans_s), 2)
+        desk._on_chunk(chunk)
+        rendering = self.window.rendering
+        self.assertTrue(wait_until(
+            lambda: rendering.rendered is not None and rendering.rendered.end_s == far[1].end_s, 60_000
+        ))  # fmt: skip
+        assert rendering.rendered is not None
+        self.assertEqual(rendering.rendered.start_s, far[0].start_s)
+        between = far[0].end_s + 0.6 - far[0].start_s, far[1].start_s - far[0].start_s
+        silent = rendering.rendered.audio[int(between[0] * RATE) : int(between[1] * RATE)]
+        self.assertLess(float(np.abs(silent).max(initial=0.0)), 1e-5)
+        self.document.choose_phrase(far[1].ident)
+        self.assertTrue(wait_until(
+            lambda: rendering.rendered is not None and rendering.rendered.start_s == far[1].start_s,
+            60_000,
+        ))  # fmt: skip
 
     def test_the_demo_has_three_takes(self) -> None:
         self.open_demo()
@@ -321,7 +369,7 @@ class TestStudents(WindowTest):
         self.window.files.open_lesson(target)
         self.assertTrue(wait_until(lambda: bool(self.document.lesson.kept.assigned)))
         self.assertEqual(self.window.desk, PRACTISE)
-        self.assertIn("up to 85 %", self.window.practise.chunk_model.chunk(1).name)  # type: ignore[union-attr]
+        self.assertIn("up to 85 %", self.window.practise.parts.model.chunk(1).name)  # type: ignore[union-attr]
         phrase = self.document.phrase
         assert phrase is not None
         kept = self.document.lesson.kept

@@ -98,7 +98,7 @@ class TestAnotherLessonOpened(Late):
         self.document.select((1,))
         window.place._read()
         window.findings._ask()
-        window.tasks._render()
+        window.rendering._render()
         self.another_lesson()
         self.settle()
         self.assertIs(window.findings.phrase, self.document.phrase)
@@ -207,7 +207,7 @@ class TestThePhraseEdited(Late):
     def test_other_placements_of_edited_notes_are_not_shown(self) -> None:
         self.window.show_desk(PLACE)
         seen: list = []
-        self.window.tasks.find_ways(lambda phrase, ways: seen.append(ways))
+        self.window.tasks.placing.find_ways(lambda phrase, ways: seen.append(ways))
         self.document.change("x", lambda l: edits.delete_notes(l, 1, [2]))
         self.arrive([])
         self.assertEqual(seen, [])
@@ -230,7 +230,7 @@ class TestPlacingAround(WindowTest):
     def test_the_edit_is_there_at_once_and_the_rest_follows_in_the_same_step(self) -> None:
         before, steps = self.document.lesson, self.document.undo_stack.count()
         self.document.select((1,))
-        self.window.place.put(5, 15)
+        self.window.place.notes.put(5, 15)
         assert self.document.phrase is not None
         self.assertEqual(self.document.phrase.notes[0].written.string, 5)
         self.assertEqual(self.document.phrase.notes[1].written.string, 3)
@@ -243,14 +243,14 @@ class TestPlacingAround(WindowTest):
     def test_an_undo_meanwhile_is_not_undone_by_the_result(self) -> None:
         before = self.document.lesson
         self.document.select((1,))
-        self.window.place.put(5, 15)
+        self.window.place.notes.put(5, 15)
         self.document.undo_stack.undo()
         self.settle()
         self.assertEqual(self.document.lesson, before)
 
     def test_another_lesson_meanwhile_is_left_alone(self) -> None:
         self.document.select((1,))
-        self.window.place.put(5, 15)
+        self.window.place.notes.put(5, 15)
         other = replace(small_lesson(), title="Another")
         self.document.open(other, None)
         self.settle()
@@ -258,9 +258,9 @@ class TestPlacingAround(WindowTest):
 
     def test_an_edit_meanwhile_is_placed_too(self) -> None:
         self.document.select((1,))
-        self.window.place.put(5, 15)
+        self.window.place.notes.put(5, 15)
         self.document.select((20,))
-        self.window.place.toggle("vibrato")
+        self.window.place.notes.toggle("vibrato")
         self.assertTrue(wait_until(lambda: not self.window.runner.is_busy))
         self.settle()
         assert self.document.phrase is not None

@@ -184,7 +184,7 @@ class TestForms(WindowTest):
         assert phrase is not None and phrase.notes
         kept = phrase.notes[0]
         self.document.select((kept.ident,))
-        self.window.place.keep()
+        self.window.place.notes.keep()
         # Once on any string, once all on string 4, which lies where the notes are.
         with mock.patch.object(forms.HintsForm, "exec", return_value=True):
             self.window.asking.listen_again()

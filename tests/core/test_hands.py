@@ -14,8 +14,9 @@ from juxtanote.core.fretboard.figures import measure
 from juxtanote.core.fretboard.phrases import with_guitar
 from juxtanote.core.fretboard.reasons import explain
 from juxtanote.core.fretboard.solver import Placement, alternatives, place
-from juxtanote.core.score.edits import add_variant, merge_listening
+from juxtanote.core.score.edits import add_variant
 from juxtanote.core.score.lesson import Phrase
+from juxtanote.core.score.readings import merge_listening
 from juxtanote.core.score.transpose import along_the_neck, to_other_strings
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
 from juxtanote.core.theory.strings import usual_stiffness

@@ -20,7 +20,7 @@ from juxtanote.core.formats.musicxml import write_musicxml
 from juxtanote.core.formats.musicxml_read import read_musicxml
 from juxtanote.core.formats.pages import PhraseBlocks, lay_out
 from juxtanote.core.fretboard.phrases import is_on, with_guitar
-from juxtanote.core.score import edits
+from juxtanote.core.score import edits, readings
 from juxtanote.core.score.lesson import KEY, PLAIN, SLURRED, STRINGS, Lesson, Phrase, Variation
 from juxtanote.core.score.note import SLURS
 from juxtanote.core.score.time_map import TimeMap
@@ -225,7 +225,7 @@ class TestMemory(unittest.TestCase):
     def test_a_deleted_note_stays_deleted(self) -> None:
         lesson = edits.delete_notes(small_lesson(), 1, [2])
         heard = tuple(small_lesson().phrases[0].notes)
-        again = edits.merge_listening(lesson.phrases[0], heard)
+        again = readings.merge_listening(lesson.phrases[0], heard)
         self.assertEqual([n.onset_s for n in again.notes], [2.0, 3.0, 3.5])
 
     def test_refusing_takes_only_what_nobody_touched(self) -> None:

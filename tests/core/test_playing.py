@@ -111,6 +111,28 @@ class TestLoopPlayer(unittest.TestCase):
                 self.assertGreater(float(np.abs(out).max()), 0.2)
             self.player.stop()
 
+    def test_stretches_follow_each_other_without_what_lies_between(self) -> None:
+        steps = np.linspace(-0.2, 0.2, 3 * RATE, dtype=np.float32)
+        self.player.set_recording(np.stack([steps, steps]))
+        self.player.set_spans(((0.5, 0.8), (1.9, 2.1)))
+        self.assertEqual(self.player.loop_s, (0.5, 2.1))
+        self.player.play()
+        places = []
+        for _ in range(100):
+            self.player.render(441)
+            places.append(self.player.position_at(self.player.rendered - 1))
+        inside = [0.5 <= p <= 0.8 or 1.9 <= p <= 2.1 for p in places if p is not None]
+        self.assertEqual(len(inside), 100)
+        self.assertTrue(all(inside))
+        self.assertEqual(
+            self.player.passes_done, 2
+        )  # half a second each: both stretches are one pass
+        self.player.seek(1.2)  # between them: the next one comes
+        self.player.render(441)
+        self.assertAlmostEqual(self.player.position_s, 1.91, delta=0.002)
+        self.player.seek(2.5)
+        self.assertIsNone(self.player.loop_s)
+
     def test_at_full_speed_the_samples_are_the_recording(self) -> None:
         self.player.set_level(0.5)
         self.player.seek(0.0)

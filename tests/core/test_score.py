@@ -8,10 +8,11 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from juxtanote.core.score import edits
+from juxtanote.core.score import edits, readings
+from juxtanote.core.score.beams import count_word
 from juxtanote.core.score.lesson import Focus, Lesson, LogEntry, Part, Phrase, Variation
 from juxtanote.core.score.note import HeardNote, Note, RunnerUp, WrittenNote
-from juxtanote.core.score.rhythm import count_word, quantise, write_phrase
+from juxtanote.core.score.rhythm import quantise, write_phrase
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.score.timing import recounted
 from juxtanote.core.score.value_edits import change_values
@@ -194,14 +195,14 @@ class TestEdits(unittest.TestCase):
             ]
             return lesson.with_phrase(phrase.with_notes(notes))
 
-        picked = edits.take_runner_up(offering(2, RunnerUp(62.0, 0.4, "picked")), 1, 2)
+        picked = readings.take_runner_up(offering(2, RunnerUp(62.0, 0.4, "picked")), 1, 2)
         self.assertNotIn("hammer-on", self._note(picked, 2).written.techniques)
         self.assertEqual(self._note(picked, 2).heard.runner_ups[-1].why, "slurred")
-        back = edits.take_runner_up(picked, 1, 2)
+        back = readings.take_runner_up(picked, 1, 2)
         self.assertIn("hammer-on", self._note(back, 2).written.techniques)
-        pulled = edits.take_runner_up(offering(4, RunnerUp(64.0, 0.4, "slurred")), 1, 4)
+        pulled = readings.take_runner_up(offering(4, RunnerUp(64.0, 0.4, "slurred")), 1, 4)
         self.assertIn("pull-off", self._note(pulled, 4).written.techniques)
-        two = edits.take_runner_up(offering(1, RunnerUp(60.0, 0.4, "two notes", 0.2)), 1, 1)
+        two = readings.take_runner_up(offering(1, RunnerUp(60.0, 0.4, "two notes", 0.2)), 1, 1)
         self.assertEqual([n.onset_s for n in two.phrases[0].notes][:2], [2.0, 2.2])
         again = [note(1, 2.0, 3, 5), note(2, 2.41, 3, 5)]
         again[1] = replace(
@@ -211,7 +212,7 @@ class TestEdits(unittest.TestCase):
             ),
         )
         whole = lesson.with_phrase(lesson.phrases[0].with_notes(again))
-        one = edits.take_runner_up(whole, 1, 2)
+        one = readings.take_runner_up(whole, 1, 2)
         self.assertEqual(len(one.phrases[0].notes), 1)
         self.assertAlmostEqual(one.phrases[0].notes[0].offset_s, 2.81)
 
@@ -222,7 +223,7 @@ class TestEdits(unittest.TestCase):
         assert phrase is not None
         notes = [replace(old, heard=heard), *phrase.notes[1:]]
         lesson = self.lesson.with_phrase(phrase.with_notes(notes))
-        taken = self._note(edits.take_runner_up(lesson, 1, 1), 1)
+        taken = self._note(readings.take_runner_up(lesson, 1, 1), 1)
         self.assertEqual(taken.heard.midi, 72.0)
         self.assertEqual(taken.heard.runner_ups[-1].midi, 60.0)
         self.assertIn("pitch", taken.written.locked)
@@ -232,7 +233,7 @@ class TestEdits(unittest.TestCase):
         phrase = locked.phrase(1)
         assert phrase is not None
         fresh = (note(1, 2.51, 3, 7), note(2, 3.4, 2, 6))
-        merged = edits.merge_listening(phrase, fresh)
+        merged = readings.merge_listening(phrase, fresh)
         places = [(n.onset_s, n.written.string, n.written.fret) for n in merged.notes]
         self.assertIn((2.5, 4, 12), places)
         self.assertNotIn((2.51, 3, 7), places)

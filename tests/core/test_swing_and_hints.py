@@ -9,7 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from juxtanote.core.align.gap import measure_gaps
-from juxtanote.core.analysis.listen import Hints, listen
+from juxtanote.core.analysis.listen import listen
+from juxtanote.core.analysis.perceived import Hints
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.rhythm import straightened, swing_of, swung, write_phrase
 from juxtanote.core.score.time_map import TimeMap

@@ -28,13 +28,14 @@ from juxtanote.core.formats.pages import Choices, lay_out
 from juxtanote.core.handing_out import SUFFIXES, Wish, hand_out, left_to_say
 from juxtanote.core.practice.care import needs_break
 from juxtanote.core.practice.log import add_practice, daily_points, name_of
-from juxtanote.core.practice.plan import joined_chunks, speed_steps
+from juxtanote.core.practice.plan import Parted, chunks_within, joined_chunks, speed_steps
 from juxtanote.core.score import edits
-from juxtanote.core.score.kept import Kept, StepPlan
+from juxtanote.core.score.kept import Kept, Spot, StepPlan
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.limits import Limits
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.rhythm import write_phrase
+from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.synth.render import render_phrase
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_event
 from tests.lessons import bent, note, small_lesson
@@ -128,6 +129,23 @@ class TestPractice(unittest.TestCase):
         phrases = [Phrase(k, name, k, k + 1.0) for k, name in enumerate("ABC", start=1)]
         names = [chunk.name for chunk in joined_chunks(phrases)]
         self.assertEqual(names, ["A", "B", "A + B", "C", "A + B + C"])
+        self.assertEqual(joined_chunks(phrases)[-1].spans_s, ((1.0, 4.0),))
+        apart = [*phrases[:2], Phrase(3, "C", 7.0, 8.0)]
+        self.assertEqual(joined_chunks(apart)[-1].spans_s, ((1.0, 3.0), (7.0, 8.0)))
+
+    def test_parts_of_a_phrase_are_bars_or_go_from_mark_to_mark(self) -> None:
+        time_map = TimeMap(beat_times_s=tuple(0.5 * k for k in range(41)))  # bars of two seconds
+        phrase = Phrase(1, "A", 1.7, 10.0)  # a pickup and four bars
+        bars = chunks_within(phrase, time_map, Parted.BARS)
+        self.assertEqual([c.spans_s for c in bars[:2]], [((1.7, 4.0),), ((4.0, 6.0),)])
+        self.assertEqual(bars[-1].spans_s, ((1.7, 10.0),))
+        pairs = chunks_within(phrase, time_map, Parted.TWO_BARS)
+        self.assertEqual([c.spans_s[0] for c in pairs], [(1.7, 6.0), (6.0, 10.0), (1.7, 10.0)])
+        self.assertEqual(chunks_within(Phrase(2, "B", 2.0, 4.0), time_map, Parted.BARS), [])
+        spots = (Spot(1, 5.0), Spot(2, 3.0), Spot(1, 9.99), Spot(1, 3.0))
+        marked = chunks_within(phrase, time_map, Parted.SPOTS, spots)
+        self.assertEqual([c.spans_s[0] for c in marked if "+" not in c.name],
+                         [(1.7, 3.0), (3.0, 5.0), (5.0, 10.0)])  # fmt: skip
 
     def test_repeats_of_a_day_add_up(self) -> None:
         kept = add_practice(Kept(), "2026-11-03", (1,), "A", 0.5, 2)

@@ -10,7 +10,7 @@ import soundfile
 
 from juxtanote.core.analysis.decode import FoundNote
 from juxtanote.core.analysis.glides import join_glides
-from juxtanote.core.analysis.listen import PerceivedNote
+from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.audio.read import Sound
 from juxtanote.core.fretboard.phrases import replace_places
 from juxtanote.core.progress import Cancelled

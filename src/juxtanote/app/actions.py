@@ -74,6 +74,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("apart", "Recording left, tab ri&ght", "Alt+4", "One on each side, or both in the middle", "Play"),
     ActionSpec("hard_spot", "Next &hard spot", "Shift+K", "Loop the hardest bars of the phrase", "Play", ("sound", "phrase", "notes")),
     ActionSpec("click", "&Click", "K", "Click on every beat", "Play"),
+    ActionSpec("mark_spot", "&Mark to practise from", "Ctrl+M", "Learn the phrase from mark to mark; again takes the mark away", "Play", ("sound", "phrase")),
     ActionSpec("next_phrase", "&Next phrase", "PgDown", "Go to the next phrase", "Phrase", ("phrase",)),
     ActionSpec("previous_phrase", "&Previous phrase", "PgUp", "Go to the phrase before", "Phrase", ("phrase",)),
     ActionSpec("next_variant", "Next &variant", "Shift+PgDown", "Go through what hangs under the phrase", "Phrase", ("phrase", "variants")),

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QFileDialog, QMessageBox
 
 from juxtanote.app.desks import DESK_NAMES
-from juxtanote.app.files import Rescue
 from juxtanote.app.jobs.runner import Job
+from juxtanote.app.rescue import Rescue
 from juxtanote.core.audio.sound import SUFFIXES
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.names import SUFFIX

@@ -27,7 +27,7 @@ class Commands:
         """Give what each action does, by its name."""
         transport, document, tasks = self.transport, self.document, self.tasks
         ask = self._window.asking
-        place = self._at_place
+        place = self._edits
         handlers: dict[str, Callable[[], object]] = {
             "open_recording": ask.ask_recording, "open_lesson": ask.ask_lesson,
             "save": ask.save, "save_as": ask.save_as, "import_notes": self._window.outputs.import_notes,
@@ -80,10 +80,12 @@ class Commands:
             "thinner": place("move", -1), "thicker": place("move", 1),
             "wider_bend": place("widen_bend", 0.5), "narrower_bend": place("widen_bend", -0.5),
             "add_note": place("add"), "finger": place("next_finger"), "stroke": place("next_stroke"),
-            "alternative": place("next_alternative"), "other_parts": place("toggle_other_parts"),
+            "alternative": lambda: self._window.place.next_alternative(),
+            "other_parts": lambda: self._window.place.toggle_other_parts(),
             "zoom_in": lambda: self._zoom(1.5), "zoom_out": lambda: self._zoom(1 / 1.5),
             "zoom_all": self._zoom_all, "waive": lambda: self._window.check.waive(),
             "mend": lambda: self._window.check.mend(),
+            "mark_spot": lambda: self._window.practise.mark_playhead(),
             "limits": ask.ask_limits, "save_findings": ask.save_findings,
             "keys": lambda: self._window.show_dialog("keys_dialog"),
             "care": lambda: self._window.show_dialog("care_dialog"),
@@ -97,9 +99,9 @@ class Commands:
             handlers[action] = place("toggle", technique)
         return handlers
 
-    def _at_place(self, method: str, *arguments: object) -> Callable[[], object]:
+    def _edits(self, method: str, *arguments: object) -> Callable[[], object]:
         """Give what calls a method of the Place desk, which need not be built yet."""
-        return lambda: getattr(self._window.place, method)(*arguments)
+        return lambda: getattr(self._window.place.notes, method)(*arguments)
 
     def _zoom(self, factor: float) -> None:
         if self._window.desk == HEAR:
@@ -172,13 +174,13 @@ class Commands:
 
         merge = self.document.fresh_merge()
         self.document.change("To another part", moved, merge=merge)
-        self.tasks.place_around(phrase.ident, "To another part", merge)
+        self.tasks.placing.around(phrase.ident, "To another part", merge)
         self._window.tell(f"{phrase.name} belongs to {chosen.name} now.")
 
     def _place_again(self) -> None:
         phrase = self.document.phrase
         if phrase is not None:
-            self.tasks.place_around(phrase.ident, "Place again")
+            self.tasks.placing.around(phrase.ident, "Place again")
 
     def _refuse(self) -> None:
         before = len(self.document.lesson.phrases)
@@ -201,7 +203,7 @@ class Commands:
         ):
             self.document.change("Delete phrase", lambda l: edits.delete_phrase(l, phrase.ident))
         elif self._window.desk == PLACE:
-            self._window.place.delete()
+            self._window.place.notes.delete()
 
     def _play_phrase(self) -> None:
         phrase = self.document.phrase

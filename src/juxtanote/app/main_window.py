@@ -42,6 +42,7 @@ from juxtanote.app.header import Header
 from juxtanote.app.jobs.runner import JobRunner
 from juxtanote.app.look.theme import TEXT, colour, font, px
 from juxtanote.app.outputs import Outputs
+from juxtanote.app.rendering import TabRendering
 from juxtanote.app.results import Results
 from juxtanote.app.tasks import Tasks
 from juxtanote.app.transport.bar import TransportBar
@@ -81,6 +82,9 @@ class MainWindow(QMainWindow):
         self.findings = Findings(self.document, self.runner, self)
         self.files = Files(self.document, self.runner, self)
         self.tasks = Tasks(self.document, self.transport, self.runner, self.results, self)
+        self.rendering = TabRendering(
+            self.document, self.transport, self.runner, self.results, self
+        )
         self.header = Header(self.document, self.findings)
         self.strip = Strip(self.document, self.transport)
         self.outputs = Outputs(self.document, self.tasks, self.runner, self.results, self)
@@ -214,8 +218,8 @@ class MainWindow(QMainWindow):
         desk = CheckDesk(self.document, self.transport, self.findings)
         desk.told.connect(self.tell)
         desk.finding_chosen.connect(self._update_actions)
-        self.tasks.tab_rendered.connect(desk.show_tab)
-        desk.show_tab(self.tasks.rendered)
+        self.rendering.rendered_anew.connect(desk.show_tab)
+        desk.show_tab(self.rendering.rendered)
         self._bind(desk.waive_button, "waive")
         self._bind(desk.mend_button, "mend")
         self._bind(desk.strict_button, "limits")
@@ -239,6 +243,7 @@ class MainWindow(QMainWindow):
         desk.write_log.clicked.connect(self.asking.save_log)
         desk.recorder.recorded.connect(self.tasks.compare_take)
         self.tasks.compared.connect(desk.show_compared)
+        desk.joined.connect(self.rendering.join)
         return desk
 
     def _bind(self, button: QAbstractButton, name: str) -> None:

@@ -1,4 +1,4 @@
-"""Long work on the lesson: measuring, listening, placing, rendering; each as a job with a ticket.
+"""Long work on the lesson: measuring, listening, placing; each as a job with a ticket.
 
 What a job gives goes through `Results`, which checks that it still fits.
 """
@@ -7,17 +7,18 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
-from juxtanote.app.document import Change, Document, Ticket
+from juxtanote.app.document import Document, Ticket
 from juxtanote.app.folders import cache_folder
-from juxtanote.app.jobs.runner import Job, JobRunner, Latest
+from juxtanote.app.jobs.runner import Job, JobRunner
+from juxtanote.app.placing import Placing, place_anew
 from juxtanote.app.results import Outdated, Results
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.transport.rate import RATE
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.progress import Progress
-from juxtanote.core.score import edits
+from juxtanote.core.score import edits, readings
 from juxtanote.core.score.lesson import Focus, Lesson, Phrase
 
 if TYPE_CHECKING:
@@ -27,16 +28,13 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from juxtanote.core.analysis.chords import ChordReading
-    from juxtanote.core.analysis.listen import Hints
+    from juxtanote.core.analysis.perceived import Hints
     from juxtanote.core.formats.importing import ImportPlan
-    from juxtanote.core.fretboard.solver import Placement
     from juxtanote.core.score.cuts import Cut
     from juxtanote.core.score.note import Evidence, Note
-    from juxtanote.core.synth.render import Rendered
     from juxtanote.core.theory.tuning import Guitar
     from juxtanote.core.transcribe import Measured
 
-RENDER_DELAY_MS = 250
 SURE_ENOUGH = 0.6
 MOST_TRIES = 3
 Span = tuple[float, float]
@@ -46,9 +44,7 @@ class Tasks(QObject):
     """Starts jobs with frozen values and hands their results over."""
 
     measured = pyqtSignal(object)  # Measured
-    tab_rendered = pyqtSignal(object)  # Rendered, or None where there is no tab any more
     lead_found = pyqtSignal(object)  # ((start, end), …) in seconds
-    placed_around = pyqtSignal(int, object)  # phrase, numbers of the notes that moved
     compared = pyqtSignal(object, object)  # Compared, and where its take is
     told = pyqtSignal(str)
     failed = pyqtSignal(str)
@@ -64,20 +60,8 @@ class Tasks(QObject):
         super().__init__(parent)
         self._document, self._transport, self._runner = document, transport, runner
         self._results = results
-        self.rendered: Rendered | None = (
-            None  # of the current phrase, for desks that are built later
-        )
-        self._rendered_for: tuple[object, ...] = ()
-        self._render_timer = QTimer(self)
-        self._render_timer.setSingleShot(True)
-        self._render_timer.setInterval(RENDER_DELAY_MS)
-        self._render_timer.timeout.connect(self._render)
-        self._rendering = Latest(runner, "Rendering the tab", self)
-        self._placing: dict[int, Latest] = {}  # by phrase: one does not push another aside
-        self._unplaced: set[int] = set()  # phrases whose places are being worked out
-        document.lesson_changed.connect(self._on_lesson_changed)
-        document.phrase_changed.connect(self._render_timer.start)
-        document.sound_changed.connect(self._on_sound_changed)
+        self.placing = Placing(document, runner, results, lambda *job: self._start(*job), self)
+        self.placing.told.connect(self.told)
 
     def _start(
         self, name: str, work: Callable[[Progress], object], then: Callable[[object], None]
@@ -156,8 +140,8 @@ class Tasks(QObject):
         certain = tuple((n.onset_s, n.offset_s, n.heard.midi) for n in kept)
 
         def work(progress: Progress) -> object:
-            from juxtanote.core.analysis.listen import Hints
             from juxtanote.core.analysis.parts import lead_of
+            from juxtanote.core.analysis.perceived import Hints
             from juxtanote.core.transcribe import evidence_of, hear_stretch, place_heard
 
             known = replace(hints or Hints(), certain=certain)
@@ -174,22 +158,15 @@ class Tasks(QObject):
             sorts = not told and phrase.part == ticket.lesson.parts[0].ident
             found = lead_of(heard.notes) if sorts else list(heard.notes)
             notes = place_heard(found, around.guitar, around.school, string=string)
-            fresh = edits.merge_listening(phrase, tuple(notes), stretch)
+            fresh = readings.merge_listening(phrase, tuple(notes), stretch)
             # Placed here with what stays: the window only has to put it in.
-            merged = self._placed(ticket.lesson.with_phrase(fresh), fresh)
+            merged = place_anew(ticket.lesson.with_phrase(fresh), fresh)
             evidence = evidence_of(heard) if stretch is None else phrase.evidence
             return tuple(notes), evidence, merged, len(heard.notes) - len(found)
 
         self._start(
             f"Listening to {phrase.name}", work, lambda r: self._on_heard(ticket, r, stretch)
         )
-
-    @staticmethod
-    def _placed(lesson: Lesson, phrase: Phrase, progress: Progress | None = None) -> Phrase:
-        from juxtanote.core.fretboard.phrases import replace_places
-        from juxtanote.core.progress import no_progress
-
-        return replace_places(phrase, lesson, None, progress or no_progress)
 
     def _on_heard(
         self,
@@ -209,7 +186,9 @@ class Tasks(QObject):
             if (now.start_s, now.end_s, now.part) != (began.start_s, began.end_s, began.part):
                 raise Outdated(f"{now.name} was moved meanwhile: listen again.")
             fresh = (
-                merged if now.notes is began.notes else edits.merge_listening(now, notes, stretch)
+                merged
+                if now.notes is began.notes
+                else readings.merge_listening(now, notes, stretch)
             )
             fresh = replace(now, notes=fresh.notes, evidence=evidence, proposed=False)
             if fresh.notes and fresh.status == "heard":
@@ -221,7 +200,9 @@ class Tasks(QObject):
         if after is None:
             return
         if after.notes and began.notes is not merged.notes and after.notes != merged.notes:
-            self.place_around(began.ident, "Listen to phrase")  # edited meanwhile: placed with that
+            self.placing.around(
+                began.ident, "Listen to phrase"
+            )  # edited meanwhile: placed with that
         count, doubtful = len(after.notes), sum(n.is_doubtful for n in after.notes)
         words = f"{count} notes heard" + (f", {doubtful} to look at: press D." if doubtful else ".")
         if under:
@@ -259,6 +240,8 @@ class Tasks(QObject):
         before = len(self._document.lesson.phrases)
 
         def merge(lesson: Lesson) -> Lesson:
+            from juxtanote.core.score.cuts import with_cuts
+
             return with_cuts(lesson, cuts)
 
         if self._results.take(ticket, "The proposal of phrases", merge, text="Propose phrases"):
@@ -368,54 +351,6 @@ class Tasks(QObject):
 
         self._start("Bringing the guitar forward", work, then)
 
-    # Placing
-
-    def place_around(self, ident: int, text: str, merge: int = -1) -> None:
-        """Place a phrase anew around what is locked: at once where it is short, else in the background.
-
-        With the number of an edit's `merge` both are one step of undo.
-        """
-        from juxtanote.core.fretboard.phrases import FEW_NOTES
-
-        phrase = self._document.lesson.phrase(ident)
-        if phrase is None or not phrase.notes:
-            return
-        ticket = self._document.ticket(phrase)
-        if len(phrase.notes) <= FEW_NOTES:
-            self._put_places(ticket, self._placed(ticket.lesson, phrase), text, merge)
-            return
-        self._unplaced.add(ident)
-        latest = self._placing.setdefault(ident, Latest(self._runner, "Placing notes", self))
-        latest.ask(
-            lambda progress: self._placed(ticket.lesson, ticket.phrase, progress),  # type: ignore[arg-type]
-            lambda placed: self._put_places(ticket, placed, text, merge),  # type: ignore[arg-type]
-        )
-
-    def is_placing(self, ident: int) -> bool:
-        """Whether the places of a phrase are being worked out."""
-        return ident in self._unplaced
-
-    def _put_places(self, ticket: Ticket, placed: Phrase, text: str, step: int) -> None:
-        began = ticket.phrase
-        assert began is not None
-        self._unplaced.discard(began.ident)
-        now = self._document.lesson.phrase(began.ident)
-        if not self._document.is_open(ticket) or now is None or now.notes is not began.notes:
-            return  # edited or undone since: whoever did so has asked again, or does not want it
-
-        def merge(lesson: Lesson) -> Lesson:
-            return lesson.with_phrase(replace(now, notes=placed.notes))
-
-        if self._results.take(ticket, "The placement", merge, text=text, step=step):
-            before = {n.ident: n.written for n in began.notes}
-            moved = frozenset(
-                n.ident
-                for n in placed.notes
-                if (n.written.string, n.written.fret)
-                != (before[n.ident].string, before[n.ident].fret)
-            )
-            self.placed_around.emit(began.ident, moved)
-
     def compare_take(self, path: "Path", fresh: "NDArray[np.float32] | None" = None) -> None:
         """Listen to a take of the current phrase, and hold it against what is written.
 
@@ -452,33 +387,6 @@ class Tasks(QObject):
             self.compared.emit(compared, path)
 
         self._start(f"Listening to {path.name}", work, done)
-
-    def find_ways(self, then: Callable[[Phrase, "list[Placement]"], None]) -> None:
-        """Look for whole placements of the current phrase, and hand them over with it."""
-        phrase = self._document.phrase
-        if phrase is None or not phrase.notes:
-            return
-        ticket = self._document.ticket(phrase)
-
-        def work(progress: Progress) -> object:
-            from juxtanote.core.fretboard.phrases import places_in
-            from juxtanote.core.fretboard.solver import alternatives
-
-            around, places = ticket.lesson.context(phrase), places_in(ticket.lesson, phrase)
-            return alternatives(around.guitar, places, school=around.school, progress=progress)
-
-        def done(ways: object) -> None:
-            now = self._document.phrase
-            if not self._results.fits(ticket, "The other placements"):
-                return
-            if now is None or now.ident != phrase.ident or now.notes is not phrase.notes:
-                self.told.emit(
-                    f"{phrase.name} was edited meanwhile: ask for another placement again."
-                )
-                return
-            then(phrase, ways)  # type: ignore[arg-type]
-
-        self._start(f"Other placements of {phrase.name}", work, done)
 
     def change_guitar(self, part: int, guitar: "Guitar") -> None:
         """Give a part another guitar; what is not locked follows."""
@@ -542,78 +450,3 @@ class Tasks(QObject):
                 then()
 
         self._start(text, lambda progress: edit(ticket.lesson, progress), done)
-
-    # Rendering
-
-    def _on_lesson_changed(self, change: Change) -> None:
-        phrase = self._document.phrase
-        if change.touches(phrase.ident if phrase else None):
-            self._render_timer.start()
-
-    def _on_sound_changed(self) -> None:
-        self._rendered_for = ()
-        self._render_timer.start()
-
-    def _render(self) -> None:
-        """Render the current phrase's tab where it changed."""
-        phrase, lesson = self._document.phrase, self._document.lesson
-        if self._document.sound is None:
-            return
-        if phrase is None or not phrase.notes:
-            if self._rendered_for != (None,):
-                self._rendered_for = (None,)
-                self._rendering.forget()
-                self._transport.player.set_tab(None)
-                self._show_rendered(None)
-            return
-        around = lesson.context(phrase)
-        span = (phrase.start_s, phrase.end_s)
-        key = (self._document.number, phrase.notes, span, around.guitar, around.reference_cents)
-        if len(key) == len(self._rendered_for) and all(
-            a is b or a == b for a, b in zip(key, self._rendered_for, strict=True)
-        ):
-            return
-        self._rendered_for = key
-        ticket, sound = self._document.ticket(phrase), self._document.sound
-
-        def work(progress: Progress) -> object:
-            from juxtanote.core.synth.match import matched
-            from juxtanote.core.synth.render import render_phrase
-
-            rendered = render_phrase(phrase, lesson, RATE, progress)
-            begin, end = (int(s * sound.sample_rate) for s in (phrase.start_s, phrase.end_s))
-            if phrase.is_variant or sound.sample_rate != RATE:
-                return rendered
-            beside = matched(rendered.audio, sound.audio[:, begin:end], RATE)
-            return replace(rendered, audio=beside)
-
-        self._rendering.ask(work, lambda rendered: self._on_rendered(ticket, rendered))  # type: ignore[arg-type]
-
-    def _on_rendered(self, ticket: Ticket, rendered: "Rendered") -> None:
-        now, began = self._document.phrase, ticket.phrase
-        if not self._results.fits(ticket, "The rendered tab", quiet=True) or now is None:
-            return
-        if began is not None and now.ident == began.ident and now.notes is began.notes:
-            self._transport.player.set_tab(rendered.audio, rendered.start_s)
-            self._show_rendered(rendered)
-
-    def _show_rendered(self, rendered: "Rendered | None") -> None:
-        self.rendered = rendered
-        self.tab_rendered.emit(rendered)
-
-
-def with_cuts(lesson: Lesson, cuts: "list[Cut]") -> Lesson:
-    """Add proposed phrases beside those that are there: a person's own are never touched.
-
-    Two proposals that follow each other without a rest are both kept.
-    """
-    taken = [(p.start_s, p.end_s) for p in lesson.phrases]
-    for cut in cuts:
-        if not any(
-            start < cut.end_s - TOUCH_S and cut.start_s + TOUCH_S < end for start, end in taken
-        ):
-            lesson = edits.cut_phrase(lesson, cut.start_s, cut.end_s, proposed=True)
-    return lesson
-
-
-TOUCH_S = 0.15  # phrases may meet, and share so much

@@ -1,9 +1,8 @@
-"""The Place desk: the sheet, the reasons card, and every edit of a note."""
+"""The Place desk: the sheet, the reasons card, and whole placements."""
 
-from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QElapsedTimer, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -18,6 +17,7 @@ from juxtanote.app.document import Document
 from juxtanote.app.jobs.runner import JobRunner, Latest
 from juxtanote.app.look.theme import TEXT, px
 from juxtanote.app.place import labels
+from juxtanote.app.place.note_edits import NoteEdits
 from juxtanote.app.place.reasons_card import ReasonsCard
 from juxtanote.app.place.ways_table import WaysTable
 from juxtanote.app.sheet.sheet import Sheet
@@ -30,21 +30,18 @@ from juxtanote.app.widgets.parts import Panel, scrolled, soft, strong
 from juxtanote.app.widgets.slider import LineSlider
 from juxtanote.core.progress import Progress
 from juxtanote.core.score import edits
-from juxtanote.core.score.lesson import SCHOOLS, Lesson, Phrase
-from juxtanote.core.score.note import FINGERS, STROKES
+from juxtanote.core.score.lesson import SCHOOLS, Phrase
 from juxtanote.core.score.rhythm import SUBDIVISIONS
-from juxtanote.core.score.value_edits import change_values
 
 if TYPE_CHECKING:
     from juxtanote.app.place.reading import Reading
     from juxtanote.core.fretboard.solver import Placement
 
-TYPING_MS = 900
 READ_PAUSE_MS = 90
 
 
 class PlaceDesk(Desk):
-    """Edits the current phrase; the window's actions call its methods."""
+    """Shows the current phrase: its sheet, its reasons, its whole placements."""
 
     told = pyqtSignal(str)
 
@@ -59,6 +56,7 @@ class PlaceDesk(Desk):
         super().__init__(document, parent)
         self._transport, self._tasks = transport, tasks
         self.sheet = Sheet(document, transport)
+        self.notes = NoteEdits(document, transport, tasks.placing, self.sheet)
         self.card, self.neck = ReasonsCard(), Neck()
         self.listen, self.offer = QPushButton(labels.LISTEN), QPushButton(labels.LISTEN)
         for button in (self.listen, self.offer):
@@ -76,7 +74,6 @@ class PlaceDesk(Desk):
         self.ways = WaysTable()
         self._scroll = QScrollBar(Qt.Orientation.Horizontal)
         self._sentence, self._facts = soft(wrap=True), soft()
-        self._typed, self._typing, self._typing_step = "", QElapsedTimer(), -1
         self._ways: list[Placement] = []
         self._ways_of: Phrase | None = None
         self._way = 0
@@ -136,14 +133,15 @@ class PlaceDesk(Desk):
         self.school.activated.connect(self._on_school)
         self.evenness.changed.connect(self._on_evenness)
         self.subdivision.activated.connect(self._on_subdivision)
-        self.card.place_clicked.connect(self.put)
-        self.neck.place_clicked.connect(self.put)
-        self.sheet.fret_typed.connect(self._on_digit)
+        self.notes.told.connect(self.told)
+        self.card.place_clicked.connect(self.notes.put)
+        self.neck.place_clicked.connect(self.notes.put)
+        self.sheet.fret_typed.connect(self.notes.type_digit)
         self.sheet.view_changed.connect(self._on_view)
         self.ways.chosen.connect(self._take_way)
         self._scroll.valueChanged.connect(self._on_scrolled)
         self._pause.timeout.connect(self._read)
-        self._tasks.placed_around.connect(self._on_placed_around)
+        self._tasks.placing.placed_around.connect(self._on_placed_around)
 
     # Showing
 
@@ -263,187 +261,7 @@ class PlaceDesk(Desk):
         on = self.sheet.shows_others
         self.told.emit("The other parts are shown pale." if on else "Only this part is shown.")
 
-    # Editing: every method makes one step that can be undone
-
-    def _edit(
-        self,
-        text: str,
-        edit: Callable[[Lesson, int, Iterable[int]], Lesson],
-        *,
-        follow: bool = False,
-        step: int = -1,
-    ) -> bool:
-        """Edit the selected notes; with `follow` the unlocked rest is placed around them."""
-        phrase, chosen = self._document.phrase, self._document.selected
-        if phrase is None or not chosen:
-            self.told.emit("Select a note first.")
-            return False
-        follow = follow or self._tasks.is_placing(phrase.ident)
-        merge = self._document.fresh_merge() if follow and step < 0 else step
-        self.sheet.mark_changed(frozenset())
-        changed = self._document.change(text, lambda l: edit(l, phrase.ident, chosen), merge=merge)
-        if changed and follow:
-            self._tasks.place_around(phrase.ident, text, merge)
-        return changed
-
-    def put(self, string: int, fret: int) -> None:
-        """Put the selected note on a place; the rest follows."""
-        notes = self._document.selected
-        if len(notes) == 1:
-            self._edit(
-                "Place note",
-                lambda l, p, ns: edits.set_place(l, p, next(iter(ns)), string, fret),
-                follow=True,
-            )
-
-    def move(self, step: int) -> None:
-        """Move the selected notes to the neighbouring string."""
-        moved = self._edit(
-            "Move to string", lambda l, p, ns: edits.move_to_neighbour(l, p, ns, step), follow=True
-        )
-        if not moved:
-            side = "thicker" if step > 0 else "thinner"
-            self.told.emit(f"The {side} string does not have this pitch.")
-
-    def shift(self, edge: str, by_s: float) -> None:
-        """Move onsets or ends of the selected notes in time."""
-        what = "Move onset" if edge == "onset" else "Change length"
-        self._edit(what, lambda l, p, ns: edits.shift_note_edges(l, p, ns, edge, by_s))
-
-    def change_value(self, change: str) -> None:
-        """Write the selected notes with another value."""
-        if not self._edit("Change value", lambda l, p, ns: change_values(l, p, ns, change)):
-            self.told.emit("There is no room for that value before the next note.")
-
-    def octave(self, octaves: int) -> None:
-        """Correct the selected notes by an octave."""
-        moved = self._edit(
-            "Other octave", lambda l, p, ns: edits.shift_octave(l, p, ns, octaves), follow=True
-        )
-        if not moved:
-            self.told.emit("This guitar does not have that octave.")
-
-    def _on_digit(self, digit: int) -> None:
-        """Type a fret: two digits in quick succession make one number, and one step of undo."""
-        notes = self._document.selected_notes
-        if not notes:
-            return
-        quick = self._typing.isValid() and self._typing.elapsed() < TYPING_MS
-        typed = (self._typed if quick else "") + str(digit)
-        if int(typed) > self._document.context.guitar.last_fret:
-            typed, quick = str(digit), False
-        if not quick:
-            self._typing_step = self._document.fresh_merge()
-        self._typed = typed
-        self._typing.start()
-        fret, string = int(typed), notes[0].written.string
-        if fret > self._document.context.guitar.last_fret:
-            self.told.emit(f"This neck ends at fret {self._document.context.guitar.last_fret}.")
-            return
-        self._edit(
-            "Type fret",
-            lambda l, p, ns: edits.set_place(l, p, next(iter(ns)), string, fret),
-            step=self._typing_step,
-        )
-
-    def toggle(self, technique: str) -> None:
-        """Toggle a technique of the selected notes, and change nothing else."""
-        self._edit(
-            f"Toggle {technique}",
-            lambda l, p, ns: edits.toggle_technique(l, p, ns, technique),
-        )
-
-    def widen_bend(self, by: float) -> None:
-        """Make a bend wider or narrower by a quarter tone."""
-        notes = self._document.selected_notes
-        if notes and notes[0].written.techniques & {"bend", "pre-bend"}:
-            amount = min(max(notes[0].written.bend_semitones + by, 0.5), 5.0)
-            amount = round(amount * 2) / 2
-            self._edit(
-                "Change bend",
-                lambda l, p, ns: edits.change_written(
-                    l, p, ns, "techniques", bend_semitones=amount
-                ),
-            )
-
-    def next_finger(self) -> None:
-        """Go through the fingers."""
-        self._cycle("finger", FINGERS)
-
-    def next_stroke(self) -> None:
-        """Go through the strokes."""
-        self._cycle("stroke", STROKES)
-
-    def _cycle(self, field: str, values: tuple[str, ...]) -> None:
-        notes = self._document.selected_notes
-        if notes:
-            here = values.index(getattr(notes[0].written, field))
-            value = values[(here + 1) % len(values)]
-            self._edit(
-                f"Change {field}",
-                lambda l, p, ns: edits.change_written(l, p, ns, field, **{field: value}),
-            )
-
-    def delete(self) -> None:
-        """Delete the selected notes."""
-        self._edit("Delete notes", edits.delete_notes)
-
-    def join(self) -> None:
-        """Join the selected notes."""
-        self._edit("Join notes", edits.join_notes)
-
-    def split(self) -> None:
-        """Split the selected note at the playhead."""
-        here = self._transport.position_s
-        self._edit("Split note", lambda l, p, ns: edits.split_note(l, p, next(iter(ns)), here))
-
-    def add(self) -> None:
-        """Add a note at the playhead, on the string of the selected one."""
-        phrase = self._document.phrase
-        if phrase is None:
-            self.told.emit("Cut a phrase first, on the Hear desk.")
-            return
-        near = self._document.selected_notes or list(phrase.notes[-1:])
-        string, fret = (near[0].written.string, near[0].written.fret) if near else (3, 5)
-        here = min(max(self._transport.position_s, phrase.start_s), phrase.end_s - 0.05)
-        number = 1 + max((n.ident for n in phrase.notes), default=0)
-        self._document.change(
-            "Add note", lambda l: edits.add_note(l, phrase.ident, here, string, fret)
-        )
-        self._document.select((number,))
-
-    def take_runner_up(self) -> None:
-        """Read the selected note as its runner-up."""
-        self._edit(
-            "Take other reading",
-            lambda l, p, ns: edits.take_runner_up(l, p, next(iter(ns))),
-            follow=True,
-        )
-
-    def keep(self) -> None:
-        """Lock the selected notes as they are."""
-        self._edit(
-            "Keep notes",
-            lambda l, p, ns: edits.change_written(
-                edits.change_written(l, p, ns, "place"), p, ns, "pitch"
-            ),
-        )
-
-    def unlock(self) -> None:
-        """Take the locks off the selected notes."""
-        self._edit("Unlock notes", edits.unlock_notes)
-
-    def next_doubtful(self) -> None:
-        """Go to the next note that should be looked at."""
-        phrase = self._document.phrase
-        doubtful = [n.ident for n in phrase.notes if n.is_doubtful] if phrase else []
-        if not doubtful or phrase is None:
-            self.told.emit("No doubtful notes in this phrase.")
-            return
-        order = [n.ident for n in phrase.notes]
-        here = order.index(self._document.selected[-1]) if self._document.selected else -1
-        later = [i for i in doubtful if order.index(i) > here]
-        self._document.select(((later or doubtful)[0],))
+    # Whole placements
 
     def next_alternative(self) -> None:
         """Swap to the next whole placement, and show all of them side by side."""
@@ -453,7 +271,7 @@ class PlaceDesk(Desk):
         if self._ways and self._ways_fit(phrase):
             self._take_way((self._way + 1) % len(self._ways))
             return
-        self._tasks.find_ways(self._on_ways)
+        self._tasks.placing.find_ways(self._on_ways)
 
     def _ways_fit(self, phrase: Phrase) -> bool:
         """Whether the placements at hand are of the notes as they are, wherever those sit."""

@@ -5,13 +5,12 @@ from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QModelIndex, Qt, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QGridLayout,
     QHBoxLayout,
     QHeaderView,
-    QListView,
     QPushButton,
     QTableView,
     QVBoxLayout,
@@ -23,10 +22,11 @@ from juxtanote.app.jobs.runner import JobRunner
 from juxtanote.app.look.theme import LARGE, px
 from juxtanote.app.practise import labels
 from juxtanote.app.practise.history import TakeGrid
+from juxtanote.app.practise.parts_panel import PartsPanel
 from juxtanote.app.practise.plot import LogPlot
 from juxtanote.app.practise.recording import TakeRecorder
 from juxtanote.app.practise.runs import Runs
-from juxtanote.app.practise.tables import ChunkModel, LogModel
+from juxtanote.app.practise.tables import LogModel
 from juxtanote.app.practise.take_panel import TakePanel
 from juxtanote.app.practise.ways_panel import WaysPanel
 from juxtanote.app.transport.controller import Transport
@@ -36,9 +36,9 @@ from juxtanote.app.widgets.parts import Panel, heading, number_box, scrolled, so
 from juxtanote.core.practice import care
 from juxtanote.core.practice.climb import next_speed
 from juxtanote.core.practice.log import add_practice, current_name
-from juxtanote.core.practice.plan import assigned_chunks, joined_chunks, speed_steps
+from juxtanote.core.practice.plan import Chunk, Parted, marked, speed_steps
 from juxtanote.core.practice.review import due_on
-from juxtanote.core.score.kept import StepPlan, TakeEntry
+from juxtanote.core.score.kept import Spot, StepPlan, TakeEntry
 
 if TYPE_CHECKING:
     from juxtanote.core.practice.takes import Compared
@@ -48,6 +48,7 @@ class PractiseDesk(Desk):
     """Getting it into the hands."""
 
     told = pyqtSignal(str)
+    joined = pyqtSignal(object)  # the phrases that sound together, by ident
 
     def __init__(
         self,
@@ -67,12 +68,8 @@ class PractiseDesk(Desk):
         self.repeats = number_box(1, 100, 1, 4, "", "Repeats a step")
         self.begin = QPushButton(labels.BEGIN)
         self.begin.setProperty("main", True)
-        self.chunk_model, self.log_model = ChunkModel(self), LogModel(self)
-        self.chunks, self.table = QListView(), QTableView()
-        self.chunks.setModel(self.chunk_model)
-        self.chunks.setAccessibleName(labels.CHUNKS)
-        self.chunks.setUniformItemSizes(True)
-        self.chunks.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.log_model, self.table = LogModel(self), QTableView()
+        self.parts = PartsPanel()
         self.plot = LogPlot(document)
         self.take = TakePanel()
         self.recorder = TakeRecorder(document, transport, self)
@@ -81,19 +78,18 @@ class PractiseDesk(Desk):
         self.runs = Runs(transport)
         self.ways = WaysPanel(document, transport, self.runs, runner)
         self.write_log = QPushButton(labels.WRITE_LOG)
-        self._due = soft(wrap=True)
         self._plan, self._rest = soft(wrap=True), soft(wrap=True)
         self._lay_out()
         self.begin.clicked.connect(self.begin_steps)
-        self.chunks.activated.connect(self._on_chunk)
-        self.chunks.clicked.connect(self._on_chunk)
+        self.parts.chosen.connect(self._on_chunk)
+        self.parts.mark_wanted.connect(self.mark_playhead)
         for box in (self.start, self.step, self.goal, self.repeats):
             box.valueChanged.connect(self._on_plan)
         self.take.spot_wanted.connect(self._loop_spot)
         self.take.record_toggled.connect(self.recorder.toggle)
         self.recorder.changed.connect(self.take.show_recording)
         self.ways.told.connect(self.told)
-        self.ways.parts_wanted.connect(self._begin_parts)
+        self.ways.parts_wanted.connect(self.parts.begin)
         self.recorder.told.connect(self.told)
         self.recorder.level_changed.connect(self.take.meter.show_level)
         self.recorder.latency_changed.connect(self.take.show_latency)
@@ -107,7 +103,7 @@ class PractiseDesk(Desk):
 
     @property
     def first_focus(self) -> QWidget:
-        return self.chunks
+        return self.parts.list
 
     def _lay_out(self) -> None:
         row = QHBoxLayout(self)
@@ -132,14 +128,9 @@ class PractiseDesk(Desk):
         steps.column.addWidget(self.runs)
         steps.column.addWidget(self.begin)
         left.addWidget(steps)
-        parts = Panel()
-        parts.column.addWidget(strong(labels.CHUNKS, LARGE))
-        parts.column.addWidget(self._due)
-        parts.column.addWidget(self.chunks)
-        self.chunks.setMinimumHeight(px(120))
         left.addWidget(self.take)
         left.addWidget(self.ways)
-        left.addWidget(parts, 1)
+        left.addWidget(self.parts, 1)
         cautions = Panel()
         cautions.column.addWidget(strong(labels.CARE))
         cautions.column.addWidget(soft(care.HANDS, wrap=True))
@@ -221,10 +212,15 @@ class PractiseDesk(Desk):
         if news.kept or change.whole or change.phrases:
             self.log_model.show_lesson(lesson)
             self.plot.update()
-        if change.whole or change.phrases or change.order or news.phrase:
-            part = phrase.part if phrase is not None else lesson.parts[0].ident
-            chunks = assigned_chunks(lesson) or joined_chunks(list(lesson.phrases_of(part)))
-            self.chunk_model.show_chunks(chunks)
+        if (
+            change.whole
+            or change.phrases
+            or change.order
+            or change.time
+            or news.phrase
+            or news.kept
+        ):
+            self.parts.show_lesson(lesson, phrase)
         if news.phrase or change.whole:
             self._practised = (phrase.ident,) if phrase is not None else ()
             self.plot.update()
@@ -254,8 +250,8 @@ class PractiseDesk(Desk):
         self.grid.show_takes(mine)
         due = due_on(lesson, date.today())
         names = [p.name for r in due if (p := lesson.phrase(r.phrase)) is not None]
-        self._due.setText(labels.DUE_TODAY.format(names=", ".join(names)) if names else "")
-        self._due.setVisible(bool(names))
+        self.parts.due.setText(labels.DUE_TODAY.format(names=", ".join(names)) if names else "")
+        self.parts.due.setVisible(bool(names))
 
     def show_compared(self, compared: "Compared", path: Path) -> None:
         """Show what was heard in a take, keep how it went, and let the speed follow."""
@@ -329,20 +325,25 @@ class PractiseDesk(Desk):
         self._transport.seek(start_s)
         self._transport.play()
 
-    def _begin_parts(self) -> None:
-        """Go to the first part of the list and loop it."""
-        self.chunks.setCurrentIndex(self.chunk_model.index(0))
-        self.chunks.setFocus()
-        self._on_chunk(self.chunk_model.index(0))
-
-    def _on_chunk(self, index: QModelIndex) -> None:
-        chunk = self.chunk_model.chunk(index.row())
-        if chunk is None:
-            return
+    def _on_chunk(self, chunk: Chunk) -> None:
         self._practised = chunk.phrases
-        self._transport.set_loop(chunk.start_s, chunk.end_s)
-        self._transport.seek(chunk.start_s)
-        self.told.emit(f"{chunk.name} loops: Space plays it.")
+        self.joined.emit(chunk.phrases)
+        self._transport.set_spans(chunk.spans_s)
+        self._transport.seek(chunk.spans_s[0][0])
+        self.told.emit(labels.LOOPS.format(name=chunk.name))
+
+    def mark_playhead(self) -> None:
+        """Mark the playhead, to learn the phrase from mark to mark; or take the mark away."""
+        phrase, at = self._document.phrase, self._transport.position_s
+        if phrase is None or not phrase.start_s < at < phrase.end_s:
+            self.told.emit(labels.NO_MARK)
+            return
+        kept = self._document.lesson.kept
+        spots = marked(kept.spots, Spot(phrase.ident, at))
+        self._document.keep(replace(kept, spots=spots))
+        words = labels.MARKED if len(spots) > len(kept.spots) else labels.UNMARKED
+        self.told.emit(words.format(at=at - phrase.start_s))
+        self.parts.parted.setCurrentIndex(self.parts.parted.findData(Parted.SPOTS))
 
     def _on_pass(self, _: int, speed: float) -> None:
         """Log one repeat, but only here: a loop that runs while tab is written is no practice."""

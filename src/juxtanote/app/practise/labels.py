@@ -1,5 +1,7 @@
 """What a person reads on the Practise desk."""
 
+from juxtanote.core.practice.plan import Parted
+
 STEPS = "Speed steps"
 START, STEP, GOAL, REPEATS = "start", "step", "goal", "repeats a step"
 BEGIN = "Begin"
@@ -11,6 +13,17 @@ WRITE_LOG = "Write the log…"
 NO_SOUND = "Open the recording of this lesson first (Ctrl+O)."
 NO_PHRASE = "Cut a phrase first, on the Hear desk (F1)."
 CHUNKS = "Learn it in joined parts"
+PARTED = "parts"
+MARK = "Mark the playhead"
+MARKED, UNMARKED = "Marked at {at:.2f} s of the phrase.", "The mark at {at:.2f} s is taken away."
+NO_MARK = "Move the playhead into the phrase first: parts end and begin where you mark."
+NO_PARTS = {
+    Parted.PHRASES: "Cut a phrase first, on the Hear desk (F1).",
+    Parted.BARS: "This phrase is one bar: there is nothing to join.",
+    Parted.TWO_BARS: "This phrase is no longer than two bars.",
+    Parted.SPOTS: "Nothing is marked: stop where a part should end, and mark it (Ctrl+M).",
+}
+LOOPS = "{name} loops: Space plays it."
 LOG = "Log"
 PLOT = "Speed over the days"
 NO_LOG = "Nothing is logged yet. Every pass of the loop on this desk is counted."

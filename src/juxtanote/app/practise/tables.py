@@ -79,5 +79,5 @@ class ChunkModel(QAbstractListModel):
         if chunk is None:
             return None
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
-            return f"{chunk.name}   {chunk.end_s - chunk.start_s:.1f} s"
+            return f"{chunk.name}   {chunk.length_s:.1f} s"
         return None

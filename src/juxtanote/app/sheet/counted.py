@@ -14,8 +14,9 @@ from juxtanote.app.sheet.painting import LATE_SHOWN_S, Scene
 from juxtanote.core.engrave.beams import STEM_END, STEM_TOP, draw_rest, draw_values
 from juxtanote.core.engrave.marks import arc
 from juxtanote.core.engrave.paper import Sketch
+from juxtanote.core.score.beams import count_word, is_on_beat
 from juxtanote.core.score.note import Note
-from juxtanote.core.score.rhythm import count_word, is_on_beat, swing_of, swung
+from juxtanote.core.score.rhythm import swing_of, swung
 from juxtanote.core.score.values import Moment, bars_of
 
 SCALE = 5.45  # pixels to the millimetre that values are drawn in

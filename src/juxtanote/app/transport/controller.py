@@ -185,7 +185,11 @@ class Transport(QObject):
 
     def set_loop(self, start_s: float, end_s: float) -> None:
         """Loop a stretch."""
-        self.player.set_loop(start_s, end_s)
+        self.set_spans(((start_s, end_s),))
+
+    def set_spans(self, spans_s: tuple[tuple[float, float], ...]) -> None:
+        """Loop stretches one after the other; what lies between them does not sound."""
+        self.player.set_spans(spans_s)
         self._passes, self._looped = 0, 0
         if not self.is_playing:
             self._move(self.player.position_s)

@@ -6,6 +6,7 @@ from, so that the playhead can be drawn where the sound is, not where the mixing
 
 import threading
 from collections import deque
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import Enum
 
@@ -95,7 +96,7 @@ class LoopPlayer:
         self._faded = 0
         self._attacks = np.zeros(0, dtype=np.int64)
         self._beats = np.zeros((0, 2))
-        self._loop: tuple[int, int] | None = None
+        self._spans: tuple[tuple[int, int], ...] = ()  # what loops, one after the other
         self._speed = 1.0
         self._plan_steps: tuple[SpeedStep, ...] = ()
         self._balance = 0.0
@@ -125,7 +126,7 @@ class LoopPlayer:
         with self._lock:
             self._sources = Sources(audio)
             self._attacks = np.zeros(0, dtype=np.int64)
-            self._loop = None
+            self._spans = ()
             self._rewind(0)
 
     def clear_recording(self) -> None:
@@ -181,21 +182,41 @@ class LoopPlayer:
 
     def set_loop(self, start_s: float, end_s: float) -> None:
         """Loop a stretch; from inside it playing goes on, from outside it jumps to its start."""
+        self.set_spans(((start_s, end_s),))
+
+    def set_spans(self, spans_s: Sequence[tuple[float, float]]) -> None:
+        """Loop some stretches, one after the other; what lies between them does not sound.
+
+        Parameters
+        ----------
+        spans_s : sequence of (float, float)
+            Start and end of each in seconds, rising and apart; where none is within the recording the
+            loop stays as it is.
+        """
         with self._lock:
-            start = int(round(max(start_s, 0.0) * self.sample_rate))
-            end = int(round(end_s * self.sample_rate))
-            end = min(max(end, start + self.sample_rate // 20), self._sources.shape[1])
-            if end <= start:
+            spans = [span for span in map(self._in_samples, spans_s) if span[1] > span[0]]
+            if not spans:
                 return
             here = self._input_position()
-            self._loop = (start, end)
-            self._rewind(here if start <= here < end else start)
+            self._spans = tuple(spans)
+            inside = any(start <= here < end for start, end in spans)
+            self._rewind(here if inside else spans[0][0])
+
+    def _in_samples(self, span_s: tuple[float, float]) -> tuple[int, int]:
+        start = int(round(max(span_s[0], 0.0) * self.sample_rate))
+        end = int(round(span_s[1] * self.sample_rate))
+        return start, min(max(end, start + self.sample_rate // 20), self._sources.shape[1])
+
+    @property
+    def _loop(self) -> tuple[int, int] | None:
+        """From where to where it loops, what is left out between included."""
+        return (self._spans[0][0], self._spans[-1][1]) if self._spans else None
 
     def clear_loop(self) -> None:
         """Play on to the end of the recording."""
         with self._lock:
             here = self._input_position()
-            self._loop = None
+            self._spans = ()
             self._rewind(here)
 
     @property
@@ -235,7 +256,7 @@ class LoopPlayer:
             position = int(np.clip(position, 0, self._sources.shape[1] - 1))
             passes = self._pass_number
             if self._loop is not None and not self._loop[0] <= position <= self._loop[1]:
-                self._loop, passes = None, 0
+                self._spans, passes = (), 0
             self._rewind(position)
             self._pass_number = passes  # a plan of steps holds where it was
 
@@ -307,7 +328,7 @@ class LoopPlayer:
         if self.click:
             mixed = mixed + self._clicks(stretcher.plan, begin, length)
         if stretcher.left == 0:
-            self._end_pass()
+            self._end_span()
         return np.asarray(mixed, dtype=np.float32)
 
     def _crossfaded(self, block: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -330,8 +351,17 @@ class LoopPlayer:
             return previous.out + previous.length
         return self._out
 
+    def _end_span(self) -> None:
+        """Go on to the next of the stretches that loop; after the last the pass is done."""
+        assert self._stretcher is not None
+        ended, self._stretcher = self._stretcher.plan.end, None
+        following = [start for start, _ in self._spans if start >= ended]
+        if following:
+            self._resume = following[0]
+        else:
+            self._end_pass()
+
     def _end_pass(self) -> None:
-        self._stretcher = None
         self._pass_number += 1
         if self._loop is None:
             self._resume = self._sources.shape[1]
@@ -345,12 +375,14 @@ class LoopPlayer:
         """Give the pass under way, starting one where none is."""
         if self._stretcher is not None and self._stretcher.left > 0:
             return self._stretcher
-        start, end = self._loop or (0, self._sources.shape[1])
-        if self._resume >= end - 1:
-            if self._loop is None:
+        spans = self._spans or ((0, self._sources.shape[1]),)
+        start, end = next((s for s in spans if self._resume < s[1] - 1), spans[0])
+        if self._resume >= spans[-1][1] - 1:
+            if not self._spans:
                 self._resume = 0
                 return None
             self._resume = start
+        self._resume = max(self._resume, start)
         plan = map_pass(start, end, self._step_speed(), self._attacks)
         begin = int(round(float(plan.to_output(float(self._resume)))))
         begin = min(begin, plan.length - 1)

@@ -7,9 +7,9 @@ from juxtanote.core.engrave.beams import dot, draw_rest, draw_values
 from juxtanote.core.engrave.marks import FEWEST_OF_GRIP, LINE_GAP, Spot
 from juxtanote.core.engrave.paper import Block, Measure, Paper, Sketch
 from juxtanote.core.engrave.spacing import LEAD, SMALL, Bar, bend_label, lines_of, stretch_of
+from juxtanote.core.score.beams import count_word, is_on_beat
 from juxtanote.core.score.lesson import Context
 from juxtanote.core.score.note import SLURS, WrittenNote
-from juxtanote.core.score.rhythm import count_word, is_on_beat
 from juxtanote.core.score.signs import STROKE_SIGNS
 from juxtanote.core.score.values import Moment
 from juxtanote.core.theory.chords import quality_of

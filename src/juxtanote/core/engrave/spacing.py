@@ -10,8 +10,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from juxtanote.core.engrave.paper import Measure
+from juxtanote.core.score.beams import count_word
 from juxtanote.core.score.note import Note
-from juxtanote.core.score.rhythm import count_word
 from juxtanote.core.score.signs import bend_name
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.score.values import Moment

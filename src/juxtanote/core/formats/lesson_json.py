@@ -18,6 +18,7 @@ from juxtanote.core.score.kept import (
     Checked,
     Kept,
     LogEntry,
+    Spot,
     StepPlan,
     StudentLog,
     TakeEntry,
@@ -35,7 +36,7 @@ _VALUES: dict[type, type] = {
     wire.FocusW: Focus, wire.EvidenceW: Evidence, wire.VariationW: Variation, wire.PhraseW: Phrase,
     wire.GuitarW: Guitar, wire.PartW: Part, wire.RecordingW: Recording, wire.TimeMapW: TimeMap,
     wire.LogEntryW: LogEntry, wire.StepPlanW: StepPlan, wire.KeptW: Kept, wire.LessonW: Lesson,
-    wire.AssignedW: Assigned, wire.StudentLogW: StudentLog,
+    wire.AssignedW: Assigned, wire.StudentLogW: StudentLog, wire.SpotW: Spot,
     wire.BarOfTakeW: BarOfTake, wire.TakeEntryW: TakeEntry, wire.CheckedW: Checked, wire.LimitsW: Limits,
 }  # fmt: skip
 _BEATS = frozenset({"onset_beats", "duration_beats"})

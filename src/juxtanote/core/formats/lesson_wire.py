@@ -256,6 +256,13 @@ class AssignedW(_Wire, frozen=True):
     goal: Annotated[float, Meta(ge=SLOWEST, le=FASTEST)] = 1.0
 
 
+class SpotW(_Wire, frozen=True):
+    """A marked place in a phrase."""
+
+    phrase: Ident
+    at_s: Seconds
+
+
 class StudentLogW(_Wire, frozen=True):
     """What a student practised."""
 
@@ -285,6 +292,7 @@ class KeptW(_Wire, frozen=True):
     checked: Annotated[tuple[CheckedW, ...], Meta(max_length=MOST_PHRASES)] = ()
     assigned: Annotated[tuple[AssignedW, ...], Meta(max_length=MOST_PHRASES)] = ()
     students: Annotated[tuple[StudentLogW, ...], Meta(max_length=1000)] = ()
+    spots: Annotated[tuple[SpotW, ...], Meta(max_length=100_000)] = ()
     takes: Annotated[tuple[TakeEntryW, ...], Meta(max_length=100_000)] = ()
 
 

@@ -4,10 +4,10 @@ from dataclasses import dataclass, field
 
 from juxtanote.core.engrave.line import string_names
 from juxtanote.core.engrave.marks import strum_kind
+from juxtanote.core.score.beams import count_word
 from juxtanote.core.score.form import heading_of
 from juxtanote.core.score.lesson import Context, Lesson, Part, Phrase
 from juxtanote.core.score.note import Note
-from juxtanote.core.score.rhythm import count_word
 from juxtanote.core.score.sections import section_letters
 from juxtanote.core.score.signs import bend_name
 from juxtanote.core.score.values import Moment, Value, struck_together, written_bars

@@ -5,10 +5,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from juxtanote.core.score import edits
+from juxtanote.core.score.lesson import Lesson
 from juxtanote.core.score.time_map import TimeMap
 
 SHORTEST_S, LONGEST_S = 1.2, 9.0
 PAUSE_S = 0.35
+TOUCH_S = 0.15  # phrases may meet, and share so much
 FIGURE = 5  # notes that make a figure known again
 RETURNS_S = 2.0  # shorter figures that come again belong to one phrase
 
@@ -114,3 +117,24 @@ def _divide(
         return
     _divide(onsets, offsets, weights, reasons, first, best, cuts)
     _divide(onsets, offsets, weights, reasons, best, last, cuts)
+
+
+def with_cuts(lesson: Lesson, cuts: Sequence[Cut]) -> Lesson:
+    """Add proposed phrases beside those that are there: a person's own are never touched.
+
+    Two proposals that follow each other without a rest are both kept.
+
+    Parameters
+    ----------
+    lesson : Lesson
+        With the phrases that a person cut.
+    cuts : sequence of Cut
+        Proposals; those that lie over a phrase are left out.
+    """
+    taken = [(p.start_s, p.end_s) for p in lesson.phrases]
+    for cut in cuts:
+        if not any(
+            start < cut.end_s - TOUCH_S and cut.start_s + TOUCH_S < end for start, end in taken
+        ):
+            lesson = edits.cut_phrase(lesson, cut.start_s, cut.end_s, proposed=True)
+    return lesson

@@ -10,12 +10,8 @@ from dataclasses import replace
 from juxtanote.core.score.lesson import Lesson, Part, Phrase
 from juxtanote.core.score.note import (
     BENDS,
-    ONE_NOTE,
-    PICKED,
-    SLURRED,
     SLURS,
     TECHNIQUES,
-    TWO_NOTES,
     HeardNote,
     Note,
     RunnerUp,
@@ -67,7 +63,7 @@ def _touched(phrase: Phrase, **fields: object) -> Phrase:
     return replace(phrase, proposed=False, **fields)  # type: ignore[arg-type]
 
 
-def _each_note(
+def each_note(
     lesson: Lesson, phrase: int, notes: Iterable[int], change: Callable[[Note], Note]
 ) -> Lesson:
     chosen = set(notes)
@@ -182,7 +178,7 @@ def change_written(
     lesson: Lesson, phrase: int, notes: Iterable[int], lock: str, **fields: object
 ) -> Lesson:
     """Replace fields of the written side of notes, and lock what was decided."""
-    return _each_note(lesson, phrase, notes, lambda n: n.rewritten(lock, **fields))
+    return each_note(lesson, phrase, notes, lambda n: n.rewritten(lock, **fields))
 
 
 def guitar_of(lesson: Lesson, phrase: int) -> Guitar:
@@ -203,7 +199,7 @@ def set_place(lesson: Lesson, phrase: int, note: int, string: int, fret: int) ->
         midi = guitar.midi_at(string, fret)
         return new if abs(midi - old.heard.midi) < 0.5 else new.rewritten("pitch")
 
-    return _each_note(lesson, phrase, [note], placed)
+    return each_note(lesson, phrase, [note], placed)
 
 
 def move_to_neighbour(lesson: Lesson, phrase: int, notes: Iterable[int], step: int) -> Lesson:
@@ -217,7 +213,7 @@ def move_to_neighbour(lesson: Lesson, phrase: int, notes: Iterable[int], step: i
         place = neighbour_place(guitar, note, step)
         return note if place is None else note.rewritten("place", string=place[0], fret=place[1])
 
-    return _each_note(lesson, phrase, notes, moved)
+    return each_note(lesson, phrase, notes, moved)
 
 
 def neighbour_place(guitar: Guitar, note: Note, step: int) -> tuple[int, int] | None:
@@ -254,12 +250,12 @@ def toggle_technique(lesson: Lesson, phrase: int, notes: Iterable[int], techniqu
             "techniques", techniques=frozenset(tags), bend_semitones=amount, stroke=stroke
         )
 
-    return _each_note(lesson, phrase, chosen, toggled)
+    return each_note(lesson, phrase, chosen, toggled)
 
 
 def unlock_notes(lesson: Lesson, phrase: int, notes: Iterable[int]) -> Lesson:
     """Take every lock off notes."""
-    return _each_note(
+    return each_note(
         lesson,
         phrase,
         notes,
@@ -308,7 +304,7 @@ def move_note_edge(lesson: Lesson, phrase: int, note: int, edge: str, seconds: f
             changed = replace(heard, offset_s=max(seconds, heard.onset_s + SHORTEST_NOTE_S))
         return replace(old, heard=changed).rewritten("heard")
 
-    return _each_note(lesson, phrase, [note], moved)
+    return each_note(lesson, phrase, [note], moved)
 
 
 def shift_note_edges(
@@ -330,14 +326,14 @@ def shift_octave(lesson: Lesson, phrase: int, notes: Iterable[int], octaves: int
 
     def shifted(note: Note) -> Note:
         midi = note.heard.midi + 12.0 * octaves
-        place = _any_place(guitar, round(midi), near=note.written.string)
+        place = any_place(guitar, round(midi), near=note.written.string)
         if place is None:
             return note
         before = RunnerUp(note.heard.midi, note.heard.confidence, "the first reading")
         heard = note.heard.at_pitch(midi, (before,))
         return replace(note, heard=heard).rewritten("pitch", string=place[0], fret=place[1])
 
-    return _each_note(lesson, phrase, notes, shifted)
+    return each_note(lesson, phrase, notes, shifted)
 
 
 def split_note(lesson: Lesson, phrase: int, note: int, seconds: float) -> Lesson:
@@ -385,123 +381,8 @@ def join_notes(lesson: Lesson, phrase: int, notes: Iterable[int]) -> Lesson:
     return _with(lesson, phrase, joined)
 
 
-def take_runner_up(lesson: Lesson, phrase: int, note: int) -> Lesson:
-    """Read a note as its first runner-up; the old reading becomes the last runner-up."""
-    found = lesson.phrase(phrase)
-    old = found.note(note) if found is not None else None
-    if found is None or old is None or not old.heard.runner_ups:
-        return lesson
-    first, *others = old.heard.runner_ups
-    if first.why == TWO_NOTES:
-        spent = _with_runner_ups(lesson, phrase, note, tuple(others))
-        return split_note(spent, phrase, note, old.onset_s + first.at_s)
-    before = next(
-        (n for n in reversed(found.notes) if n.onset_s < old.onset_s - 0.03 and _alike(n, old)),
-        None,
-    )
-    if first.why == ONE_NOTE:
-        spent = _with_runner_ups(lesson, phrase, note, tuple(others))
-        return join_notes(spent, phrase, [before.ident, note]) if before is not None else spent
-    if first.why in (SLURRED, PICKED):
-        return _as_struck(lesson, phrase, old, first.why)
-    return _each_note(
-        lesson, phrase, [note], lambda n: _at_other_pitch(guitar_of(lesson, phrase), n)
-    )
-
-
-def _alike(a: Note, b: Note) -> bool:
-    return abs(a.heard.midi - b.heard.midi) < 0.6
-
-
-def _with_runner_ups(
-    lesson: Lesson, phrase: int, note: int, others: tuple[RunnerUp, ...]
-) -> Lesson:
-    return _each_note(
-        lesson, phrase, [note], lambda n: replace(n, heard=replace(n.heard, runner_ups=others))
-    )
-
-
-def _as_struck(lesson: Lesson, phrase: int, note: Note, how: str) -> Lesson:
-    """Read a note as slurred from the note before it, or as picked; the other way comes last."""
-    found = lesson.phrase(phrase)
-    assert found is not None
-    earlier = [n for n in found.notes if n.onset_s < note.onset_s - 0.02]
-    tags = set(note.written.techniques) - SLURS
-    if how == SLURRED and earlier:
-        tags.add("pull-off" if earlier[-1].heard.midi > note.heard.midi else "hammer-on")
-    first, *others = note.heard.runner_ups
-    back = replace(
-        first,
-        why=PICKED if how == SLURRED else SLURRED,
-        confidence=round(1.0 - first.confidence, 3),
-    )
-    heard = replace(note.heard, runner_ups=(*others, back))
-    changed = replace(note, heard=heard).rewritten(
-        "techniques",
-        techniques=frozenset(tags),
-        stroke="" if how == SLURRED else note.written.stroke,
-    )
-    return _each_note(lesson, phrase, [note.ident], lambda n: changed)
-
-
-def _at_other_pitch(guitar: Guitar, old: Note) -> Note:
-    """Read a note at the pitch of its first runner-up."""
-    first, *others = old.heard.runner_ups
-    back = replace(first, midi=old.heard.midi, why="the first reading")
-    heard = old.heard.at_pitch(first.midi, (*others, back))
-    fret = old.written.fret + round(first.midi - old.heard.midi)
-    place = (old.written.string, fret)
-    if not 0 <= fret <= guitar.last_fret:
-        place = _any_place(guitar, round(first.midi), near=place[0]) or place
-    if not 0 <= place[1] <= guitar.last_fret:
-        return old
-    return replace(old, heard=heard).rewritten("pitch", string=place[0], fret=place[1])
-
-
-def _any_place(guitar: Guitar, midi: int, *, near: int) -> tuple[int, int] | None:
+def any_place(guitar: Guitar, midi: int, *, near: int) -> tuple[int, int] | None:
     """Give a place of a pitch, on the string nearest to one."""
     places = [(s, midi - guitar.open_midi(s)) for s in range(1, guitar.string_count + 1)]
     fitting = [place for place in places if 0 <= place[1] <= guitar.last_fret]
     return min(fitting, key=lambda place: abs(place[0] - near), default=None)
-
-
-def merge_listening(
-    phrase: Phrase, heard: tuple[Note, ...], stretch: tuple[float, float] | None = None
-) -> Phrase:
-    """Put a new listening into a phrase: notes with any lock stay, what overlaps them is dropped.
-
-    With a stretch, notes that begin outside it stay too. Notes that a person deleted stay deleted.
-    """
-    start, end = stretch or (0.0, float("inf"))
-    kept = [n for n in phrase.notes if n.written.locked or not start <= n.onset_s < end]
-    fresh = []
-    number = 1 + max((note.ident for note in phrase.notes), default=0)
-    for note in heard:
-        beside = [old for old in phrase.notes if abs(note.onset_s - old.onset_s) < 0.05]
-        partner = any(_alike(note, old) and old not in kept for old in beside)
-        near = (_confused(note, old) and not partner for old in beside if old in kept)
-        if any(near) or any(_same_sound(note, old) for old in kept) or _was_deleted(phrase, note):
-            continue
-        fresh.append(replace(note, ident=number))
-        number += 1
-    return phrase.with_notes([*kept, *fresh])
-
-
-def _was_deleted(phrase: Phrase, note: Note) -> bool:
-    """Tell whether a person took this note out before."""
-    return any(
-        abs(onset - note.onset_s) < SAME_ONSET_S and abs(midi - note.heard.midi) < 0.6
-        for onset, midi in phrase.deleted
-    )
-
-
-def _confused(new: Note, old: Note) -> bool:
-    """Tell whether a new note may be what an old one was corrected from: not a partner in a chord."""
-    apart = round(abs(new.heard.midi - old.heard.midi))
-    return apart <= 2 or apart == 12
-
-
-def _same_sound(new: Note, old: Note) -> bool:
-    """Tell whether a new note is inside an old one at its pitch."""
-    inside = old.onset_s - 0.03 < new.onset_s < old.offset_s - 0.03
-    return inside and abs(new.heard.midi - old.heard.midi) < 0.6

@@ -97,6 +97,18 @@ class Assigned:
 
 
 @dataclass(frozen=True, slots=True)
+class Spot:
+    """A place that a person marked in a phrase, to learn it from mark to mark."""
+
+    phrase: int
+    at_s: float  # of the recording
+
+    def __post_init__(self) -> None:
+        if not 0.0 <= self.at_s < 1e6:
+            raise ValueError(f"a mark at {self.at_s} s")
+
+
+@dataclass(frozen=True, slots=True)
 class StudentLog:
     """What a student practised, as it came back."""
 
@@ -122,4 +134,5 @@ class Kept:
     checked: tuple[Checked, ...] = ()
     assigned: tuple[Assigned, ...] = ()
     students: tuple[StudentLog, ...] = ()
+    spots: tuple[Spot, ...] = ()
     takes: tuple[TakeEntry, ...] = ()

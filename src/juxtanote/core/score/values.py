@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
 
+from juxtanote.core.score.beams import CLIPPED, fill_with_rests
 from juxtanote.core.score.note import Note
-from juxtanote.core.score.rhythm import CLIPPED, fill_with_rests
 from juxtanote.core.score.time_map import Metre, TimeMap
 
 BASES = (

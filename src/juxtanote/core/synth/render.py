@@ -1,11 +1,12 @@
 """The written phrase as sound: every note with its techniques, through an amplifier."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtanote.core.progress import Progress, no_progress
+from juxtanote.core.progress import Progress, no_progress, part_of
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.sounding import sounding_midi
@@ -20,10 +21,11 @@ RISE_S = 0.18
 
 @dataclass(frozen=True, slots=True)
 class Rendered:
-    """Mono audio whose first sample lies at `start_s` of the recording."""
+    """Mono audio from `start_s` of the recording on; what is written ends at `end_s`."""
 
     audio: NDArray[np.float32]
     start_s: float
+    end_s: float
 
 
 def written_curve(note: Note, following: Note | None) -> tuple[tuple[float, float], ...]:
@@ -94,4 +96,33 @@ def render_phrase(
         progress(index / len(events))
     loud = amplify(audio, sample_rate, gain=2.0, cabinet_hz=5000.0)
     peak = float(np.max(np.abs(loud), initial=0.0)) or 1.0
-    return Rendered((0.5 / peak * loud).astype(np.float32), phrase.start_s)
+    return Rendered((0.5 / peak * loud).astype(np.float32), phrase.start_s, phrase.end_s)
+
+
+def render_phrases(
+    phrases: Sequence[Phrase], lesson: Lesson, sample_rate: int, progress: Progress = no_progress
+) -> Rendered:
+    """Render phrases where they lie on the recording, silence between them; one alone as it is.
+
+    Parameters
+    ----------
+    phrases : sequence of Phrase
+        One or more.
+    lesson : Lesson
+        That they are of.
+    sample_rate : int
+        In hertz.
+    """
+    each = [
+        render_phrase(p, lesson, sample_rate, part_of(progress, k / len(phrases), (k + 1) / len(phrases)))
+        for k, p in enumerate(phrases)
+    ]  # fmt: skip
+    if len(each) == 1:
+        return each[0]
+    start_s = min(part.start_s for part in each)
+    offsets = [round((part.start_s - start_s) * sample_rate) for part in each]
+    total = max(at + len(part.audio) for at, part in zip(offsets, each, strict=True))
+    audio = np.zeros(total, dtype=np.float32)
+    for at, part in zip(offsets, each, strict=True):
+        audio[at : at + len(part.audio)] += part.audio
+    return Rendered(audio, start_s, max(part.end_s for part in each))
