@@ -11,7 +11,7 @@ from pathlib import Path
 from juxtanote import __version__
 from juxtanote.core.errors import JuxtanoteError
 
-DONE, FAILED, WRONG_USAGE = 0, 1, 2
+DONE, FAILED, WRONG_USAGE = 0, 1, 2  # exit statuses; 2 is what argparse gives too
 TRANSCRIBE_SUFFIXES = (".csv", ".json", ".jams", ".mid", ".musicxml", ".txt")
 
 
@@ -344,11 +344,11 @@ def _window(lesson: Path | None) -> int:
     return run(lesson)
 
 
+# What each command runs.
 COMMANDS = {
     "transcribe": _transcribe, "place": _place, "check": _check, "compare": _compare, "find": _find,
     "export": _export,
 }  # fmt: skip
-"""What each command runs."""
 
 
 if __name__ == "__main__":

@@ -18,6 +18,7 @@ class ActionSpec:
     needs: tuple[str, ...] = ()  # keys of `WHY_NOT`
 
 
+# What an action needs, and what to say where it is not there.
 WHY_NOT = {
     "sound": "Open a recording first (Ctrl+O).",
     "phrase": "Cut a phrase first: on the Hear desk, drag over the recording, or press C twice.",
@@ -41,7 +42,6 @@ WHY_NOT = {
     "practised": "Nothing was practised yet: every pass of the loop on the Practise desk (F5) counts.",
     "doubtful": "No note of this phrase is doubtful.",
 }
-"""What an action needs, and what to say where it is not there."""
 
 
 ACTIONS: tuple[ActionSpec, ...] = (
@@ -159,6 +159,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("about", "&About Juxtanote", "", "Version and licence", "Help"),
 )  # fmt: skip
 
+# Keys and gestures that belong to one widget: for the list of keys.
 IN_THE_HAND = (
     ("Strip of the recording", "drag", "cut; move edges and beats"),
     ("Strip of the recording", "wheel, + −", "zoom; with Shift along"),
@@ -170,7 +171,6 @@ IN_THE_HAND = (
     ("Anywhere", "Z held", "the other of recording and tab"),
     ("Anywhere", "Tab, Space, Return", "go on; press it"),
 )
-"""Keys and gestures that belong to one widget: for the list of keys."""
 
 MENUS = ("File", "Edit", "Desk", "Play", "Phrase", "Note", "Technique", "View", "Help")
 TECHNIQUE_OF = {

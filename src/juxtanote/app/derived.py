@@ -13,8 +13,8 @@ if TYPE_CHECKING:
     from juxtanote.core.audio.sound import Sound
     from juxtanote.core.checks.evidence import Evidence
 
-PAUSE_MS = 160
-MOST_KEPT = 5
+PAUSE_MS = 160  # after an edit, before it is checked: keys that follow each other are one wait
+MOST_KEPT = 5  # phrases whose findings are remembered, to page back and forth
 LONGEST_S = 29.0  # what is listened to at once; a longer phrase is checked by its own measurements
 
 

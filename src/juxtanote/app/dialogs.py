@@ -77,7 +77,7 @@ def _keys(keys: str) -> str:
     return QKeySequence(keys).toString(QKeySequence.SequenceFormat.NativeText)
 
 
-KEY_COLUMNS = 4
+KEY_COLUMNS = 4  # all keys on one page at 1024 pixels
 
 
 def care_dialog(parent: QWidget | None = None) -> QDialog:

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from juxtanote.core.audio.peaks import Peaks
     from juxtanote.core.audio.sound import Sound
 
-OTHER_LENGTH_S = 1.0
+OTHER_LENGTH_S = 1.0  # a recording whose length differs by more is another one
 
 
 class Files(QObject):

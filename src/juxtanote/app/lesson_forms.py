@@ -30,7 +30,7 @@ from juxtanote.core.score.limits import Limits
 from juxtanote.core.theory.keys import SCALE_OF_MODE, read_key
 from juxtanote.core.theory.scales import SCALES
 
-MOST_LISTED = 200
+MOST_LISTED = 200  # phrases shown in a list; the rest is told as a number
 
 
 class AboutForm(Form):

@@ -17,7 +17,7 @@ NO_DISPLAY = (
     "juxtanote: there is no display here. Log in to a desktop, or write pictures of every desk "
     "without one: ./run demo --shots DIR"
 )
-SETTLE_MS = 30_000
+SETTLE_MS = 30_000  # until the start is over and rare things may be done
 SETTLED_MS = 1500  # after a lesson was opened its desk stands
 
 

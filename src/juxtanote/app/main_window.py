@@ -60,7 +60,7 @@ if TYPE_CHECKING:
     from juxtanote.app.teach.desk import TeachDesk
     from juxtanote.app.transport.devices import SoundOut
 
-TOLD_MS = 8000
+TOLD_MS = 8000  # long enough to read two lines twice
 SWITCH_S = 0.0005  # how long work on another thread may hold up the window's
 
 

@@ -16,8 +16,8 @@ if TYPE_CHECKING:
     from juxtanote.core.score.lesson import Phrase
     from juxtanote.core.synth.render import Rendered
 
-DELAY_MS = 250
-LONGEST_JOINED_S = 240.0
+DELAY_MS = 250  # after an edit: what is typed meanwhile is rendered once
+LONGEST_JOINED_S = 240.0  # as sound 42 MB
 
 
 class TabRendering(QObject):

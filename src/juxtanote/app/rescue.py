@@ -15,9 +15,9 @@ from juxtanote.core.formats.names import SUFFIX
 from juxtanote.core.progress import Progress
 from juxtanote.core.score.lesson import Lesson
 
-RESCUE_EVERY_MS = 2000
+RESCUE_EVERY_MS = 2000  # the most work that a kill may take
+# A lock whose owner has not touched it for so long is nobody's, whatever process has its number now.
 STALE_LOCK_MS = 30_000
-"""A lock whose owner has not touched it for so long is nobody's, whatever process has its number now."""
 
 
 class Rescue(QObject):

@@ -83,7 +83,7 @@ HAND_SPEED = Setting("hand_out/speed", 100, 25, 200)
 HAND_COUNT_IN = Setting("hand_out/count_in", 4, 0, 16)
 CAUTIONS_SHOWN = Setting("care/shown", False)
 RECENT = Setting("files/recent", "")
-MOST_RECENT = 8
+MOST_RECENT = 8  # names that fit a menu
 
 
 def recent_files() -> list[str]:

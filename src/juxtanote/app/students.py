@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from juxtanote.app.main_window import MainWindow
 
 REPORT_SUFFIX = ".practice.json"
-MOST_BYTES = 50_000_000
+MOST_BYTES = 50_000_000  # a larger file is no practice log
 
 
 class StudentForm(Form):

@@ -35,8 +35,8 @@ if TYPE_CHECKING:
     from juxtanote.core.theory.tuning import Guitar
     from juxtanote.core.transcribe import Measured
 
-SURE_ENOUGH = 0.6
-MOST_TRIES = 3
+SURE_ENOUGH = 0.6  # notes that phrases are cut by: doubtful ones make rests where there are none
+MOST_TRIES = 3  # an edit that another one overtook is made again so often
 Span = tuple[float, float]
 
 

@@ -19,12 +19,12 @@ from juxtanote.core.theory.harmonics import harmonic_midi
 from juxtanote.core.theory.tuning import Guitar
 
 AGREE = 0.6  # semitones
-SURE_REFERENCE = 0.25
+SURE_REFERENCE = 0.25  # a less certain reference pitch is not used
 IN_STEP = (
     0.5  # share of notes that must sound where they are written, or the file has a time of its own
 )
-NEAR_S = 0.15
-TOLD_FROM = 0.5
+NEAR_S = 0.15  # as far as an imported onset may lie off what is heard
+TOLD_FROM = 0.5  # complaints that are more likely wrong than right are kept back
 
 
 def check_notes(

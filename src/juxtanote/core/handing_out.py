@@ -34,11 +34,12 @@ TAB, RECORDING, BOTH = SOURCES = ("tab", "recording", "both")
 SUFFIXES = (
     ".pdf", ".html", ".musicxml", ".mid", ".txt", ".csv", ".jams", *SOUND_SUFFIXES,
 )  # fmt: skip
-SLOWEST, FASTEST = 0.25, 2.0
-MOST_COUNTED = 16
+SLOWEST, FASTEST = 0.25, 2.0  # of the recording's speed
+MOST_COUNTED = 16  # beats before the music
 NO_PAINTER = "PDF is written by the window's own painter, which is not here."
 NOTHING_LEFT = "Nothing: every phrase is as it sounds."
 BETWEEN_S = 1.0  # of silence from one phrase to the next
+# Of full scale, so that both together do not clip.
 TAB_LEVEL, RECORDING_LEVEL, CLICK_LEVEL = 0.8, 0.8, 0.6
 WritePages = Callable[[list[Page], Path, str], None]
 

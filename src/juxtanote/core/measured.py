@@ -17,9 +17,9 @@ from juxtanote.core.formats.lesson_file import trim_cache
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.transcribe import Measured, measure_recording
 
+# Raised whenever measuring changes: what an earlier edition measured is not taken.
 EDITION = 1
-"""Raised whenever measuring changes: what an earlier edition measured is not taken."""
-MOST_BYTES = 5_000_000
+MOST_BYTES = 5_000_000  # of what was measured of one recording; a larger file is not ours
 
 
 class _PulsesKept(msgspec.Struct):

@@ -2,8 +2,8 @@
 
 from collections.abc import Callable
 
+# Called with the part done, 0 to 1; raises `Cancelled` when the work should stop.
 Progress = Callable[[float], None]
-"""Called with the part done, 0 to 1; raises `Cancelled` when the work should stop."""
 
 
 class Cancelled(Exception):

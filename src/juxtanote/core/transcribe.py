@@ -33,7 +33,7 @@ from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.score.timing import counted
 from juxtanote.core.theory.tuning import STANDARD, Guitar
 
-CERTAIN_REFERENCE = 0.12
+CERTAIN_REFERENCE = 0.12  # a less certain reference pitch is taken for 440 Hz
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +74,7 @@ FOCUS_CHOICES = (
     Focus(source="middle", low_hz=150.0, high_hz=6000.0),
     Focus(without_drums=True),
 )
-SURE = 0.8
+SURE = 0.8  # notes that tell which focus hears most
 
 
 def propose_focus(

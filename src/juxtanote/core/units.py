@@ -4,8 +4,8 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 A4_HZ = 440.0  # ISO 16:1975
-A4_MIDI = 69
-FLOOR_DB = -120.0
+A4_MIDI = 69  # ISO 16 has it at 440 Hz
+FLOOR_DB = -120.0  # under 20 bits of full scale: silence
 
 
 def midi_to_hz(midi: ArrayLike, reference_hz: float = A4_HZ) -> NDArray[np.float64]:

@@ -25,8 +25,8 @@ if TYPE_CHECKING:
     from juxtanote.core.synth.render import Rendered
 
 UNWRITTEN_S = 0.4  # how long a note that is not written is looped
-AROUND_S = 0.35
-SAME_S = 0.03
+AROUND_S = 0.35  # sound before and after the spot of a finding, so that one hears where one is
+SAME_S = 0.03  # two findings so near belong to one note
 
 
 class CheckDesk(Desk):

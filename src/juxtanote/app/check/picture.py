@@ -27,10 +27,10 @@ from juxtanote.core.score.sounding import sounding_midi
 from juxtanote.core.synth.render import written_curve
 from juxtanote.core.theory.pitch import pitch_name
 
-LEFT, RIGHT = 44, 16
-LOUD_HEIGHT, WAVE_HEIGHT, HARD_HEIGHT = 84, 42, 58
-MOST_HARD, LABEL_HEIGHT = 10.0, 18.0
-HATCH_CENTS = 18.0
+LEFT, RIGHT = 44, 16  # pixels beside the picture, for names and numbers
+LOUD_HEIGHT, WAVE_HEIGHT, HARD_HEIGHT = 84, 42, 58  # pixels of the rows under the picture
+MOST_HARD, LABEL_HEIGHT = 10.0, 18.0  # the top of the difficulty's scale
+HATCH_CENTS = 18.0  # a smaller gap is no gap: a fretted note is never nearer than this
 
 
 class GapPicture(QWidget):

@@ -14,7 +14,7 @@ from juxtanote.core.collection.search import Hit
 
 FAMILY = Qt.ItemDataRole.UserRole
 SCALE = 4.2  # pixels to the millimetre
-MOST_PICTURES = 200
+MOST_PICTURES = 200  # kept drawn; more than two pages of cards
 _NONE = QModelIndex()
 Family = list[Hit]
 

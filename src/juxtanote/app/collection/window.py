@@ -39,7 +39,7 @@ from juxtanote.core.score.note import TECHNIQUES
 if TYPE_CHECKING:
     from juxtanote.app.transport.devices import SoundOut
 
-PAUSE_MS = 120
+PAUSE_MS = 120  # of typing, before it is searched
 BASE = "collection.sqlite"
 
 

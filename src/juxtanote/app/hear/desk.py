@@ -47,8 +47,8 @@ if TYPE_CHECKING:
     from juxtanote.app.hear.evidence import HeardSoFar
     from juxtanote.core.transcribe import Measured
 
-EVIDENCE_PAUSE_MS = 250
-LEAST_FACTS_WIDTH, FACTS_WIDTH = 530, 540
+EVIDENCE_PAUSE_MS = 250  # paging through phrases measures nothing until one stops
+LEAST_FACTS_WIDTH, FACTS_WIDTH = 530, 540  # pixels: below the least the fields would be cut off
 Spans = tuple[tuple[float, float], ...]
 
 

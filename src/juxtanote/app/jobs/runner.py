@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, QRunnable, QThreadPool, QTimer, pyqtSignal
 from juxtanote.core.progress import Cancelled, Progress
 
 Then = Callable[[object], None]
-LONGEST_WAIT_S = 0.25
+LONGEST_WAIT_S = 0.25  # work that gives way to a key goes on after so long, whatever comes
 
 
 class Job(QObject):

@@ -20,7 +20,7 @@ class Inks:
 
 
 PRINT = Inks(QColor("#16181B"), QColor("#5B5F63"), QColor("#FFFFFF"))
-MOST_FONTS = 256
+MOST_FONTS = 256  # kept made: more than a page needs
 FINE = 20.0  # device units to the millimetre at which text is measured
 
 

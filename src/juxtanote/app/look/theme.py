@@ -36,12 +36,13 @@ DARK = Theme(
 
 _current = LIGHT
 FAMILY = "IBM Plex Sans"
+# Sizes in pixels at the desktop's usual text size.
 SMALL, TEXT, MIDDLE, LARGE, TITLE = 11, 13, 14, 16, 18
 
 
-_scale = 1.0
+_scale = 1.0  # of the desktop's text to the usual one; set once when the look is applied
 USUAL_POINTS = 10.0  # text size that desktops begin with; ours is drawn for it
-SMALLEST_SCALE, LARGEST_SCALE = 0.85, 2.0
+SMALLEST_SCALE, LARGEST_SCALE = 0.85, 2.0  # beyond these a desk has no room even when it scrolls
 
 
 def px(pixels: float) -> int:

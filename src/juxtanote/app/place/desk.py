@@ -37,7 +37,7 @@ if TYPE_CHECKING:
     from juxtanote.app.place.reading import Reading
     from juxtanote.core.fretboard.solver import Placement
 
-READ_PAUSE_MS = 90
+READ_PAUSE_MS = 90  # after a selection, before its reasons are worked out
 
 
 class PlaceDesk(Desk):
@@ -341,5 +341,5 @@ class PlaceDesk(Desk):
             )
 
 
+# Steps of one slide merge: a number that no other edit has, with that of the phrase.
 EVENNESS_STEP = 1_000_000_000
-"""Steps of one slide merge: a number that no other edit has, with that of the phrase."""

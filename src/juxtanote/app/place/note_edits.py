@@ -13,7 +13,7 @@ from juxtanote.core.score.lesson import Lesson
 from juxtanote.core.score.note import FINGERS, STROKES
 from juxtanote.core.score.value_edits import change_values
 
-TYPING_MS = 900
+TYPING_MS = 900  # two digits within this are one number
 
 
 class NoteEdits(QObject):

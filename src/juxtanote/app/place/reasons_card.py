@@ -13,8 +13,8 @@ from juxtanote.app.widgets.drawn import Drawn
 if TYPE_CHECKING:
     from juxtanote.core.fretboard.reasons import Candidate, Reasons
 
-ROW = 26.0
-UNDER, LINE, HEADING = 27.0, 19.0, 22.0
+ROW = 26.0  # pixels of a row of the card
+UNDER, LINE, HEADING = 27.0, 19.0, 22.0  # pixels of the lines under the rows
 WRAPPED = int(Qt.TextFlag.TextWordWrap)
 
 

@@ -8,8 +8,8 @@ from juxtanote.app.look.theme import SMALL, colour, font, pen, px
 from juxtanote.app.practise import labels
 from juxtanote.core.score.kept import BarOfTake, TakeEntry
 
-LEFT, TOP, ROW = 86, 20, 20
-MOST_SHOWN = 12
+LEFT, TOP, ROW = 86, 20, 20  # pixels: names on the left, bar numbers above
+MOST_SHOWN = 12  # takes; older ones are in the log
 LATE_MS = 60.0  # as wide as a mark may lie beside the middle of its cell
 
 

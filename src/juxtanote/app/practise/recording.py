@@ -25,11 +25,11 @@ from juxtanote.core.audio.player import LoopPlayer
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.practice import latency
 
-SHORTEST_S = 0.5
-CLIPPED = 0.99
-METER_MS = 60
-PROBE_LEVEL = 0.5
-LEAST_LOST_S = 0.02
+SHORTEST_S = 0.5  # a shorter take was a slip of the hand
+CLIPPED = 0.99  # of full scale: a sample there was cut off
+METER_MS = 60  # between two looks at the level: about as fast as one can see
+PROBE_LEVEL = 0.5  # of full scale, loud enough for a microphone at a small speaker
+LEAST_LOST_S = 0.02  # less than this is the clock of the card, not a lost block
 DEMO_TAKES = DATA / "demo" / "takes"
 
 

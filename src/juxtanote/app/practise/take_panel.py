@@ -24,10 +24,10 @@ if TYPE_CHECKING:
     from juxtanote.core.practice.takes import Compared
     from juxtanote.core.score.kept import TakeEntry
 
-AROUND_S = 0.6
+AROUND_S = 0.6  # played before and after the spot that loops
 SLOWER = 0.1  # of the speed of the take: what it shows to be safe
-SLOWEST = 0.25
-CLIPPED, SHOWN_DB = 0.99, 54.0
+SLOWEST = 0.25  # of the recording's speed
+CLIPPED, SHOWN_DB = 0.99, 54.0  # full scale, and how far down the meter reaches in dB
 
 
 class LevelMeter(QWidget):

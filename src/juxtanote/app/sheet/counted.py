@@ -21,7 +21,7 @@ from juxtanote.core.score.values import Moment, bars_of
 
 SCALE = 5.45  # pixels to the millimetre that values are drawn in
 STEMS = 30  # pixels under the row's edge where stems begin
-LATE_Y, LATE_WORDS_Y = 64, 77
+LATE_Y, LATE_WORDS_Y = 64, 77  # pixels under the top of the counted row
 SHORT_REST = 2.4  # millimetres between the strings that a rest is drawn for
 Placed = tuple[Moment, float]
 

@@ -7,16 +7,16 @@ from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import BENDS
 from juxtanote.core.theory.tuning import Guitar
 
-LEFT = 74
-RIGHT = 18
-HEARD_TOP = 30
-LEVEL_HEIGHT = 24
-EVIDENCE_HEIGHT = 18
-STRING_GAP_LEAST, STRING_GAP_MOST = 18.0, 30.0
-COUNTED_HEIGHT = 80
-MARKS_HEIGHT = 38
-WRITTEN_HEAD = 46
-SLOWEST_PX, FASTEST_PX = 20.0, 4000.0
+LEFT = 74  # pixels for the names of strings
+RIGHT = 18  # pixels after the last note
+HEARD_TOP = 30  # pixels of the row of bars and chords
+LEVEL_HEIGHT = 24  # pixels of how loud it is
+EVIDENCE_HEIGHT = 18  # pixels of how sure it is
+STRING_GAP_LEAST, STRING_GAP_MOST = 18.0, 30.0  # pixels between strings: a fret number is 13 high
+COUNTED_HEIGHT = 80  # pixels of stems, beams, rests and counts
+MARKS_HEIGHT = 38  # pixels over the strings for signs of techniques
+WRITTEN_HEAD = 46  # pixels between what is heard and what is written
+SLOWEST_PX, FASTEST_PX = 20.0, 4000.0  # pixels a second, zoomed out and in as far as it goes
 
 
 @dataclass(frozen=True)

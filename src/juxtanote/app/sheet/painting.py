@@ -17,9 +17,17 @@ from juxtanote.core.theory.keys import known_key
 from juxtanote.core.theory.pitch import SHARP_NAMES, pitch_name
 from juxtanote.core.theory.scales import spell_in_key
 
-NATURAL = {0, 2, 4, 5, 7, 9, 11}
-LATE_SHOWN_S = 0.012
-LONGEST_RING_S = 20.0
+NATURAL = {
+    0,
+    2,
+    4,
+    5,
+    7,
+    9,
+    11,
+}  # pitch classes of white keys: the heard rows of the others are darker
+LATE_SHOWN_S = 0.012  # less is hardly heard (common practice), and is not drawn
+LONGEST_RING_S = 20.0  # a note that is damped by nothing still ends
 SMALLEST_SHARE = 0.5  # fret numbers do not shrink further
 FEW_SELECTED = 8  # what was measured of so many selected notes is written, however short they are
 

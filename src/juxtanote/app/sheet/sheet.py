@@ -24,8 +24,8 @@ from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.theory.tuning import Guitar
 
-EDGE_PIXELS = 6
-FOLLOW_PART = 0.85
+EDGE_PIXELS = 6  # so near to an edge of a note the mouse takes hold of it
+FOLLOW_PART = 0.85  # of the width: where the playhead turns the page
 EMPTY = "No notes here yet. Press L to listen to this phrase, or N to add a note at the playhead."
 NO_PHRASE = "No phrase is cut yet. Go to the Hear desk (F1) and drag over the recording."
 READABLE_PX = 15.0  # from number to number at the zoom that a phrase begins with

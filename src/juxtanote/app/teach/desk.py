@@ -28,10 +28,10 @@ from juxtanote.core.progress import Progress
 from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import Lesson, Phrase
 
-GAP = 16
-TYPING_PAUSE_MS = 500
+GAP = 16  # pixels between pages
+TYPING_PAUSE_MS = 500  # a breakdown is one step of undo for each pause of typing
+# Words typed into one breakdown merge into one step: a number no other edit has, with the phrase's.
 TYPING_STEP = 2_000_000_000
-"""Words typed into one breakdown merge into one step: a number no other edit has, with the phrase's."""
 
 
 class Pages(QWidget):

@@ -15,7 +15,7 @@ from juxtanote.core.score.lesson import Phrase
 if TYPE_CHECKING:
     from juxtanote.app.transport.devices import SoundOut
 
-FRAME_MS = 16
+FRAME_MS = 16  # one picture of a 60 Hz screen
 
 
 class Transport(QObject):

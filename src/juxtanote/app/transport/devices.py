@@ -17,8 +17,8 @@ from juxtanote.core.audio.read import read_sound, to_rate
 from juxtanote.core.errors import SoundDeviceError
 
 Render = Callable[[int], NDArray[np.float32]]
-BLOCK = 512
-RECORDS_S = 60
+BLOCK = 512  # samples: 12 ms, the delay that a change is heard with
+RECORDS_S = 60  # what the simulated card remembers, for tests
 SIMULATED = "simulated: a take of the demo"
 ON_ITS_WAY_S = 0.5  # what a device may hold back before something counts as lost
 

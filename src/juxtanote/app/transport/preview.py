@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from juxtanote.app.transport.devices import SoundOut
     from juxtanote.core.synth.render import Rendered
 
-LOOK_MS = 60
+LOOK_MS = 60  # between two looks whether it has ended
 
 
 class Preview(QObject):

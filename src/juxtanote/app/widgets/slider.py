@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QWidget
 
 from juxtanote.app.look.theme import SMALL, colour, font, pen, px
 
-PAD = 9
+PAD = 9  # pixels: half of the handle
 
 
 class LineSlider(QWidget):

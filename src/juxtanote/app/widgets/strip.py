@@ -20,10 +20,10 @@ from juxtanote.app.transport.controller import Transport
 from juxtanote.core.score import edits
 from juxtanote.core.score.timing import change_time_map
 
-EDGE_PIXELS = 5
+EDGE_PIXELS = 5  # so near to an edge the mouse takes hold of it
 BEAT_ZONE = 13  # pixels above the bottom where beats are dragged
-SHORTEST_VIEW_SAMPLES = 24
-DRAG_STARTS = 4
+SHORTEST_VIEW_SAMPLES = 24  # of the peaks: zoomed in further there is nothing to see
+DRAG_STARTS = 4  # pixels: less is a click with an unsteady hand
 
 
 def _label_height() -> int:

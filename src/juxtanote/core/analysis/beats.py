@@ -26,11 +26,11 @@ from juxtanote.core.analysis.spectra import (
 )
 from juxtanote.core.progress import Progress, no_progress
 
-SLOWEST, FASTEST = 42.0, 210.0
-TIGHTNESS = 160.0
-CHUNK_S = 60.0
+SLOWEST, FASTEST = 42.0, 210.0  # beats a minute that people tap to
+TIGHTNESS = 160.0  # how much a beat off the pulse costs
+CHUNK_S = 60.0  # of sound at once, which bounds memory
 FRAME_RATE = SAMPLE_RATE / HOP_LENGTH
-MOST_PULSES = 9
+MOST_PULSES = 9  # readings that are worth following: half, double, thirds of each other
 LATE_S = 0.006  # onset strength peaks this long after the onset
 
 

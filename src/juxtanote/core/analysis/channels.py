@@ -22,4 +22,4 @@ class Cell(IntEnum):
 
 CELL_KINDS = tuple(cell.name.lower() for cell in Cell)
 LOWEST_MIDI, HIGHEST_MIDI = 30, 90  # F♯1, the lowest string of eight, to F♯6
-N_PITCHES = HIGHEST_MIDI - LOWEST_MIDI + 1
+N_PITCHES = HIGHEST_MIDI - LOWEST_MIDI + 1  # rows of what the listener tells

@@ -21,10 +21,10 @@ from juxtanote.core.theory.keys import known_key
 from juxtanote.core.theory.scales import SCALES, spell_in_key, spell_tonic
 
 Array = NDArray[np.float64]
-FLOOR = 0.35
+FLOOR = 0.35  # of the level's scale: what is softer is room and noise
+# Qualities that are suggested, and what each must fit better than a plain triad.
 SUGGESTED = {"": 0.0, "m": 0.0, "7": -0.035, "m7": -0.045, "5": -0.03}
-"""Qualities that are suggested, and what each must fit better than a plain triad."""
-IN_KEY = 0.03
+IN_KEY = 0.03  # a chord of the key may be so much less plain
 BASS_BELOW, HIGHEST_MIDI = 48, 83  # C3; chords are read up to B5
 
 

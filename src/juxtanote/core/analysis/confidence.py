@@ -8,6 +8,7 @@ import math
 
 from juxtanote.core.analysis.found import FoundNote
 
+# Weights, for notes that the classifier did not see.
 BIAS, ONSET, ACTIVE, LENGTH, RIVAL = -1.5, 4.0, 1.5, 0.3, -1.0
 
 

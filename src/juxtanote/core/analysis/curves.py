@@ -10,12 +10,12 @@ from numpy.typing import NDArray
 
 from juxtanote.core.units import midi_to_hz
 
-FRAME_LENGTH = 2048
-LONG_FRAME = 4096
+FRAME_LENGTH = 2048  # samples: 93 ms, two periods and more from E2 on
+LONG_FRAME = 4096  # for low notes, whose partials lie nearer
 HOP_LENGTH = 220  # 10 ms at 22 050 Hz
-STEP_SEMITONES = 0.05
-BELOW, ABOVE = 1.6, 5.2
-HARMONICS = np.arange(1, 9)
+STEP_SEMITONES = 0.05  # a twentieth: finer than a bend is played
+BELOW, ABOVE = 1.6, 5.2  # semitones that a note may fall under its pitch, and be bent over it
+HARMONICS = np.arange(1, 9)  # more of them lie in the noise of the amplifier
 BLOCK = 64  # frames
 TRACE_WIDTH = 1.6  # semitones
 

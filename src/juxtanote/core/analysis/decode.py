@@ -17,7 +17,7 @@ from juxtanote.core.analysis.listener import Posteriors
 from juxtanote.core.analysis.octaves import doubt_octaves
 
 IMPOSSIBLE = -40.0  # log odds
-A2 = 45
+A2 = 45  # under it a bass covers the guitar
 
 
 @dataclass(frozen=True, slots=True)
@@ -260,7 +260,7 @@ def _note(
 
 
 SURELY_SILENT, SILENT_FRAMES = 0.1, 9  # 0.1 s
-FIRM_ONSET = 0.3
+FIRM_ONSET = 0.3  # a weaker one does not end the note before
 LOST_FRAMES = (3, 8)  # for how long a pitch may be lost: held, and on its way
 MOVING_FRAMES = 6  # 70 ms: the least that a bend or one swing of a vibrato lasts
 

@@ -11,13 +11,13 @@ from juxtanote.core.analysis.confidence import calibrated
 from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.listener import kind_threshold
 
-GLIDE_BELOW = 0.55
+GLIDE_BELOW = 0.55  # a note surer than this is no part of a glide
 BEND_SOON = (4.0, 26.0)  # frames from the stroke to the top: 50 to 300 ms
 WIDEST = 4  # semitones
-TOGETHER_FRAMES = 3.0
-WEAKLY_STRUCK = 0.6
+TOGETHER_FRAMES = 3.0  # 35 ms
+WEAKLY_STRUCK = 0.6  # an onset weaker than this may be the way of a bend
 SURELY_STRUCK = 0.75  # an onset from here on is no bend that is held
-LET_DOWN_BELOW = 0.7
+LET_DOWN_BELOW = 0.7  # the note that a bend falls back to is not struck, so it is less sure
 LET_DOWN_WITHIN = 40.0  # frames from the stroke
 CLUSTERED = 0.3  # how surely one of three neighbouring pitches is on its way
 

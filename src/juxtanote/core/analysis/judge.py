@@ -20,15 +20,24 @@ from juxtanote.core.analysis.spectra import BINS_PER_SEMITONE, LOWEST_BIN_MIDI
 Array = NDArray[np.float64]
 KINDS = ("slurred", "slide", "muted", "harmonic", "tap", "bending", "shaking")
 MOVING = ("bending", "shaking")
+# In which partials are taken for notes, and in which people play together.
 INTERVALS = (-24, -19, -12, -7, -5, -4, -3, 3, 4, 5, 7, 12, 19, 24)
-RINGING = (-24, -19, -12, 0, 12, 19, 24)
+RINGING = (
+    -24,
+    -19,
+    -12,
+    0,
+    12,
+    19,
+    24,
+)  # in which what still rings is taken for a note that begins
 NEAR_FRAMES = 3.0  # notes that start this close start together
 AROUND_FRAMES = 130.0  # a second and a half
 ECHO_FRAMES = np.arange(5, 66)  # 60 to 750 ms
 BENT = (1, 4)  # semitones that a bend rises
 WEAKER, MUCH_WEAKER = 0.04, 0.15  # by 3 and 12 dB
 HIGH_MIDI = 96  # from 2 kHz on the noise of a pick shows
-PARTIALS = (0, 12, 19, 24)
+PARTIALS = (0, 12, 19, 24)  # the first four, in semitones over the note
 
 
 def measures(notes: list[FoundNote], heard: Posteriors) -> Array:

@@ -18,7 +18,7 @@ from juxtanote.core.units import amplitude_to_db, cents_to_reference_hz, midi_to
 
 CONFUSED = (-2, -1, 1, 2)  # semitones
 UNSURE = 0.2  # from here on another reading is offered
-TOGETHER_S = 0.03
+TOGETHER_S = 0.03  # onsets so near are one moment: their partials cannot be told apart
 NO_STIFFNESS = frozenset(
     {"vibrato", "bend", "pre-bend", "slide", "palm-mute", "natural-harmonic", "dead"}
 )

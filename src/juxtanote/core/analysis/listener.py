@@ -28,8 +28,8 @@ from juxtanote.core.progress import Progress, no_progress
 
 Array = NDArray[np.float32]
 MOST_FRAMES, MARGIN_FRAMES = 1400, 96  # of a block: 16 s
+# How much of the log odds is the second network's: from 0.3 to 0.5 it makes little difference.
 SECOND_COUNTS = 0.4
-"""How much of the log odds is the second network's: from 0.3 to 0.5 it makes little difference."""
 ADDED_ROWS = LOWEST_FIRST - LOWEST_MIDI  # below what the first network hears
 ALONE_DOUBTED = 2.0  # log odds
 

@@ -15,7 +15,7 @@ from juxtanote.core.analysis.techniques import Reading, read_curve
 from juxtanote.core.progress import Progress
 from juxtanote.core.units import amplitude_to_db
 
-TIED_GAP_S = 0.09
+TIED_GAP_S = 0.09  # a note that ends earlier than this before the next is not slurred to it
 SEEN_TOO, SURELY_SHAKEN = 0.6, 0.45  # a vibrato that its curve shows as well needs less
 
 

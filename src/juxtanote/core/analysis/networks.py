@@ -22,20 +22,20 @@ from juxtanote.core.analysis.layers import (
 )
 from juxtanote.core.analysis.shipped import FOLDER, read_weights
 
+# What the first network does in turn, and how far it looks: frames, or semitones for an interval.
 FIRST_BLOCKS = (
     ("near", 1), ("near", 2), ("interval", 12), ("frame", 1), ("near", 4), ("interval", 7),
     ("near", 8), ("interval", 12), ("along", 16), ("along", 32), ("near", 1), ("interval", 19),
     ("frame", 1), ("near", 2), ("near", 1),
 )  # fmt: skip
-"""What the first network does in turn, and how far it looks: frames, or semitones for an interval."""
+# The same of the second, in pairs of frames.
 SECOND_BLOCKS = (
     ("near", 1), ("near", 2), ("interval", 12), ("frame", 1), ("near", 4), ("interval", 7),
     ("near", 8), ("interval", 12), ("along", 16), ("near", 1), ("interval", 19), ("frame", 1),
     ("near", 2), ("near", 1),
 )  # fmt: skip
-"""The same of the second, in pairs of frames."""
+# What the second tells of cells: the last two of every guitar, the others of the lead.
 SECOND_KINDS = (*CELL_KINDS, "any onset", "any active")
-"""What the second tells of cells: the last two of every guitar, the others of the lead."""
 FRAME_KINDS = ("dead", "lead")
 
 

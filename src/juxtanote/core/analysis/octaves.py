@@ -12,7 +12,7 @@ import numpy as np
 from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
 
-TOGETHER_S, AROUND_S = 0.045, 1.5
+TOGETHER_S, AROUND_S = 0.045, 1.5  # as strummed; and the time over which a habit of octaves shows
 MOSTLY = 0.6  # of the strokes around: from here on it is a line in octaves
 DOUBT = 2.0  # log odds; between 1.5 and 4 it makes no difference to speak of
 OCTAVE = 12

@@ -8,9 +8,9 @@ from juxtanote.core.analysis.onsets import onset_strength, pick_peaks
 from juxtanote.core.analysis.pitch_track import PitchTrack, track_pitch
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 
-STEP_SEMITONES = 0.65
-STEADY_FRAMES = 4
-SHORTEST_FRAMES = 4
+STEP_SEMITONES = 0.65  # a larger step of pitch is another note, a smaller one vibrato
+STEADY_FRAMES = 4  # 46 ms: a pitch must hold so long to count
+SHORTEST_FRAMES = 4  # 46 ms: shorter ones are the noise of a pick
 
 
 def find_notes(

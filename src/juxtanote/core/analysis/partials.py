@@ -11,15 +11,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
-FFT_LENGTH = 16_384
-MOST_PARTIALS = 22
-SHORTEST_S = 0.05
-LONGEST_S = 0.40
-ATTACK_S = 0.015
+FFT_LENGTH = 16_384  # padded, so that peaks are read to a cent
+MOST_PARTIALS = 22  # the stiffness of strings shows in the high ones
+SHORTEST_S = 0.05  # less sound does not resolve the partials
+LONGEST_S = 0.40  # later the high partials are gone
+ATTACK_S = 0.015  # the stroke itself is noise, and sharp
+# B: 2.5e-6 to 6.3e-4 holds every guitar string at every fret.
 STIFFNESS = np.concatenate([[0.0], np.logspace(-5.6, -3.2, 37)])
-CENTS = np.arange(-18.0, 18.1, 3.0)
+CENTS = np.arange(-18.0, 18.1, 3.0)  # how far a string may be out of tune
 PLAIN_DB = 12.0  # a partial stands out by this much
-FEWEST = 6
+FEWEST = 6  # partials that must be found
 
 
 @dataclass(frozen=True, slots=True)

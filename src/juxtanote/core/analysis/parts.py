@@ -12,10 +12,10 @@ import numpy as np
 
 from juxtanote.core.analysis.perceived import PerceivedNote
 
-AROUND_S = 2.5
+AROUND_S = 2.5  # about a bar each way: a line is what goes on
 FAR, NEAR = 9.0, 5.0  # semitones
 FEWEST_OVER, MOST_BESIDE = 6, 4  # notes of the line, and of its own register
-SURE = 0.75
+SURE = 0.75  # a surer note is never taken for what lies under the lead
 
 
 def under_the_lead(notes: Sequence[PerceivedNote]) -> list[bool]:

@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 
 from juxtanote.core.units import hz_to_midi
 
-N_CANDIDATES = 4
+N_CANDIDATES = 4  # of pitch in a frame, between which the path chooses
 OCTAVE_BIAS = 0.02  # of two equal dips the shorter period is meant
-FRAME_LENGTH = 2048
-HOP_LENGTH = 256
+FRAME_LENGTH = 2048  # samples: two periods of the lowest pitch
+HOP_LENGTH = 256  # samples: 12 ms, as the listener's frames
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,11 +5,11 @@ from numpy.typing import NDArray
 
 from juxtanote.core.units import hz_to_midi
 
-FRAME_LENGTH = 8192
-LOWEST_HZ, HIGHEST_HZ = 100.0, 1300.0
+FRAME_LENGTH = 8192  # samples: a third of a second resolves a few cents
+LOWEST_HZ, HIGHEST_HZ = 100.0, 1300.0  # where partials are strong and apart
+# Cents by which partials of strings lie above the tempered semitones on average: third partials are
+# 2 cents wider than a tempered twelfth, and stiff strings stretch all of them (measured on our mixes).
 SHARP_PARTIALS = 1.5
-"""Cents by which partials of strings lie above the tempered semitones on average: third partials are
-2 cents wider than a tempered twelfth, and stiff strings stretch all of them (measured on our mixes)."""
 
 
 def measure_reference_cents(mono: NDArray[np.float32], sample_rate: int) -> tuple[float, float]:

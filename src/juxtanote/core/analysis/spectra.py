@@ -14,26 +14,31 @@ from numpy.typing import NDArray
 
 from juxtanote.core.units import midi_to_hz
 
-SAMPLE_RATE = 22050
-HOP_LENGTH = 256
+SAMPLE_RATE = 22050  # what a guitar's loudspeaker gives ends at 6 kHz
+HOP_LENGTH = 256  # samples: 11.6 ms, finer than players place notes
 LOWEST_MIDI, HIGHEST_MIDI = 35, 90  # B1 to F♯6
 N_PITCHES = HIGHEST_MIDI - LOWEST_MIDI + 1
-BINS_PER_SEMITONE = 3
+BINS_PER_SEMITONE = 3  # so that a bend shows before it has arrived
+# An octave under the lowest pitch: what sounds there is no partial of it.
 LOWEST_BIN_MIDI = LOWEST_MIDI - 12
 N_BINS = BINS_PER_SEMITONE * (HIGHEST_MIDI + 32 - LOWEST_BIN_MIDI)
+# Long tells pitches, short tells strokes, the side tells what is wide.
 WINDOWS = (("mid", 8192), ("mid", 2048), ("mid", 768), ("side", 4096))
+# For each window the multiples of a pitch that are laid over it; the high ones carry low strings.
 HARMONICS = (
     (0.5, 1, 2, 3, 4, 5, 6, 8, 10),
     (0.5, 1, 2, 3, 4, 5, 6, 8, 10, 12),
     (1, 3, 6),
     (1, 2, 3),
 )
-"""For each window the multiples of a pitch that are laid over it; the high ones carry low strings."""
 N_CHANNELS = BINS_PER_SEMITONE * sum(len(row) for row in HARMONICS)
-FLOOR_DB, RANGE_DB = -70.0, 80.0
-FRAMES_AT_ONCE = 128
+FLOOR_DB, RANGE_DB = (
+    -70.0,
+    80.0,
+)  # what is 70 dB under the loud part is silence; 10 dB over it clips
+FRAMES_AT_ONCE = 128  # bounds memory; the result does not depend on it
+# From this length on a window is read at every other frame only, and the frames between are means.
 SLOW_WINDOW = 4096
-"""From this length on a window is read at every other frame only, and the frames between are means."""
 
 
 @lru_cache(maxsize=32)

@@ -7,9 +7,9 @@ from numpy.typing import NDArray
 
 BEND_AT_LEAST = 0.35  # semitones
 LEAST_ABOVE = 0.2  # semitones over the note itself that make a bend
-HELD_S = 0.05
+HELD_S = 0.05  # a bend's goal must hold so long
 MISTUNED = 0.1  # how sharp the string itself may be; more is a bend that rises at once
-VIBRATO_HZ = (3.2, 9.0)
+VIBRATO_HZ = (3.2, 9.0)  # of hands and arms (common practice: 4 to 7, with room)
 SHALLOWEST = 0.12  # semitones, peak to peak
 
 

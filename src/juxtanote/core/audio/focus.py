@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-MEDIAN_FRAMES, MEDIAN_BINS = 17, 17
+MEDIAN_FRAMES, MEDIAN_BINS = 17, 17  # as the cited method has it
 
 
 def choose_source(audio: NDArray[np.float32], source: str) -> NDArray[np.float32]:

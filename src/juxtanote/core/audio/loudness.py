@@ -5,14 +5,14 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-BLOCK_S, STEP_S = 0.4, 0.1
+BLOCK_S, STEP_S = 0.4, 0.1  # as BS.1770 has them
 ABSOLUTE_GATE, RELATIVE_GATE = -70.0, -10.0  # LKFS; LU under the mean of what passed the first
-OFFSET = -0.691
-SILENT = -120.0
+OFFSET = -0.691  # of BS.1770: a sine at full scale in front is -3.01 LKFS
+SILENT = -120.0  # LKFS; there is no logarithm of nothing
 _SHELF = (1681.974450955533, 3.999843853973347, 0.7071752369554196)  # Hz, dB, Q
+# The two filters of the recommendation's tables for 48 kHz as analogue prototypes, so that any rate may
+# be weighted (from memory; a test compares them with the tables).
 _HIGH_PASS = (38.13547087602444, 0.5003270373238773)  # Hz, Q
-"""The two filters of the recommendation's tables for 48 kHz as analogue prototypes, so that any rate may
-be weighted (from memory; a test compares them with the tables)."""
 
 
 def k_weighting(sample_rate: int) -> NDArray[np.float64]:

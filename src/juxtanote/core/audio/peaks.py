@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from juxtanote.core.progress import Progress, no_progress
 
 FINEST = 256  # samples to one pair in the finest level
-STEP = 4
+STEP = 4  # of levels: any zoom reads at most four times the pixels
 AT_ONCE = FINEST * 8192  # samples that are worked on at a time
 
 

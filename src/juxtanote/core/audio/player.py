@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 
 from juxtanote.core.audio.stretch import PassMap, PassStretcher, map_pass
 
-SLOWEST, FASTEST = 0.25, 1.25
-CEILING_DB = -3.0
-CLICK_S = 0.03
+SLOWEST, FASTEST = 0.25, 1.25  # of the recording's speed; slower than that attacks tear
+CEILING_DB = -3.0  # headphones: nothing is louder, whatever is mixed
+CLICK_S = 0.03  # short enough not to cover the note it falls on
 ON_BEAT_S = 0.03  # a place so near to a beat is on it
 CROSSFADE = 512  # samples over which a change of speed or attacks is faded
 

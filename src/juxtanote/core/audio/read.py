@@ -10,7 +10,7 @@ from juxtanote.core.errors import SoundFileError
 from juxtanote.core.progress import Progress, no_progress
 
 __all__ = ["PLAY_RATE", "SUFFIXES", "Sound", "read_sound", "to_mid_side", "to_rate"]
-LONGEST_S = 3 * 3600.0
+LONGEST_S = 3 * 3600.0  # a longer file is no song, and would not fit memory
 LOUDEST = 64.0  # 36 dB over full scale: no recording means that, it is scaled down
 CLEANED_AT_ONCE = 1 << 20  # samples; bounds what masks of them take
 

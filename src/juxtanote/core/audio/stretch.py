@@ -11,11 +11,11 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-HOP = 512
-SEARCH = 320
+HOP = 512  # samples of a grain's way: 12 ms
+SEARCH = 320  # samples each way: more than half a period of the lowest string
 BEFORE_ATTACK = HOP + 128  # samples at 44.1 kHz copied before an attack: one grain's reach
 AFTER_ATTACK = 1100  # and after it: 25 ms
-EDGE_FADE = 96
+EDGE_FADE = 96  # samples, so that a loop's seam does not click
 
 
 class Readable(Protocol):

@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 
 from juxtanote.core.errors import JuxtanoteError, SoundFileError
 
-BLOCK = 16_384
+BLOCK = 16_384  # samples written at once
 PARTIAL = ".partial"  # of a file that is not whole yet
-ABANDONED_S = 600.0
+ABANDONED_S = 600.0  # a half-written file so old belongs to nobody
 _FORMATS = {".wav": "WAV", ".flac": "FLAC", ".ogg": "OGG", ".mp3": "MP3"}
 SOUND_SUFFIXES = tuple(_FORMATS)
 

@@ -21,13 +21,13 @@ from juxtanote.core.score.note import Note
 from juxtanote.core.theory.harmonics import harmonic_midi
 from juxtanote.core.theory.pitch import pitch_name
 
-TOLD_FROM = 0.5
+TOLD_FROM = 0.5  # complaints that are more likely wrong than right are kept back
 TITLES = {
     MISSING: "a note is not written", EXTRA: "nothing sounds here", WRONG_PITCH: "another pitch sounds",
     TIME: "sounds at another time", BEND: "the bend sounds otherwise",
 }  # fmt: skip
+# What the phrase's own measurements say as well: it is not said twice of a note.
 SAID_ALREADY = {WRONG_PITCH: "pitch", BEND: "bend", TIME: "time"}
-"""What the phrase's own measurements say as well: it is not said twice of a note."""
 
 
 def asked_of(phrase: Phrase, lesson: Lesson) -> list[Asked]:

@@ -44,9 +44,9 @@ class Complaint:
     technique: str = ""
 
 
+# How much of what is over one half is left of a confidence, so that it is right as often as it says
+# (`bench check`, its half for tuning).
 HONEST = {MISSING: 0.5, EXTRA: 0.4, TIME: 1.2}
-"""How much of what is over one half is left of a confidence, so that it is right as often as it says
-(`bench check`, its half for tuning)."""
 
 
 def honest(kind: str, confidence: float) -> float:

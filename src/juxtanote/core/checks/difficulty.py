@@ -21,15 +21,15 @@ EASY_MM, HARD_MM = 90.0, 120.0  # a stretch that weighs 0 and 1
 JUMP_MM_S = 450.0  # a jump that weighs 1
 STEEPNESS = 1.3  # twice as many strokes are more than twice as hard
 LEAST_JUMP_MM = 45.0  # less is done by the fingers
-TOGETHER_S, HELD_S = 0.03, 0.25
-MOST = 10.0
+TOGETHER_S, HELD_S = 0.03, 0.25  # struck as one; and held while the next is fretted
+MOST = 10.0  # top of the scale that a teacher reads
 GROWTH = 2.6  # how much of all demands it takes to come near the most
+# What one technique in a second weighs (common practice).
 ASKS = {
     "bend": 0.5, "pre-bend": 0.7, "release": 0.2, "vibrato": 0.2, "tap": 0.6, "slide": 0.2, "rake": 0.4,
     "pinch-harmonic": 0.6, "natural-harmonic": 0.2, "bar": 0.5, "grace": 0.3, "dead": 0.1,
     "hammer-on": 0.1, "pull-off": 0.15, "palm-mute": 0.1,
 }  # fmt: skip
-"""What one technique in a second weighs (common practice)."""
 
 
 class Demand(Enum):

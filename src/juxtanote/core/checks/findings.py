@@ -18,7 +18,7 @@ from juxtanote.core.score.note import SLURS, Note
 
 MOST_IN_ORDER = 0.75  # with fewer of them in tune, pitches are not in order
 CURL_SEMITONES = 0.75  # up to here a bend is a curl that need not be in tune (common practice)
-RINGS_S = 0.12
+RINGS_S = 0.12  # a note may ring so long into the next one before it is told
 FINDING_COLUMNS = (
     "phrase", "onset_s", "bar", "string", "fret", "finding", "detail", "severity", "confidence"
 )  # fmt: skip

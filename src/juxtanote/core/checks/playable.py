@@ -6,10 +6,10 @@ from juxtanote.core.checks.complaints import Asked, Complaint
 from juxtanote.core.theory.tuning import Guitar
 
 TWICE, ACROSS, REACH = "two-on-one-string", "slur-across-strings", "reach"
-TOGETHER_S = 0.03
-SLURRED_WITHIN_S = 1.5
+TOGETHER_S = 0.03  # onsets so near are struck as one
+SLURRED_WITHIN_S = 1.5  # an older note has died away: nothing can be slurred from it
 WIDEST_MM = 130.0  # five frets at the fifth: few hands do more
-HELD_S = 0.05
+HELD_S = 0.05  # an overlap so short is how legato is notated
 
 
 def unplayable(asked: Sequence[Asked], guitar: Guitar) -> list[Complaint]:

@@ -30,20 +30,23 @@ from juxtanote.core.checks.told_techniques import ALL_MUTED, JOINED, technique_c
 
 REACH_S = 0.2  # so far apart a written and a heard note may be one
 TONE = 0.6  # semitones within which two pitches are one
+# Costs of pairing written with heard, and of leaving one alone.
 OTHER_PITCH, LEFT_OUT, NOT_WRITTEN = 0.75, 1.0, 0.8
-LATE_S = 0.047
+LATE_S = 0.047  # where 60 ms off is told and what players scatter is not
+# A note that something else may explain must be surer to be missed.
 SURE_MISSING, SURE_SHADOW = 0.72, 0.93
-PARTIALS = frozenset({7, 12, 19, 24, 28, 31})
-TOGETHER_S = 0.03
+PARTIALS = frozenset({7, 12, 19, 24, 28, 31})  # semitones over a note at which its partials lie
+TOGETHER_S = 0.03  # onsets so near are struck as one
 FAR_BELOW, FAR_OVER = 7, 14  # semitones: what lies farther off is not of this line
-AROUND_S = 4.0
+AROUND_S = 4.0  # notes so near tell how loud this player plays here
 REGISTER = 3  # semitones beyond what is written where a note is rather another instrument's
+# Semitones from a note that sounds to what it is easily taken for: partials, an octave below.
 SHADOWS = (12, 19, 24, 28, -12, 7)
-"""Semitones from a note that sounds to what it is easily taken for: partials, an octave below."""
 BEND_APART = 0.33  # semitones
 SOMETHING = 0.2  # evidence from which on a written note is there
-BENT, STILL = 0.5, 0.15
-RINGING = 0.8
+BENT, STILL = 0.5, 0.15  # of the listener's bend probability: surely bent, surely not
+RINGING = 0.8  # of a note's frames that sound: it rings on
+# Picked notes that tell what usual is; how much softer and longer is told.
 MIN_PICKED, QUIET_DB, RINGS_S = 3, 15.0, 0.15
 
 

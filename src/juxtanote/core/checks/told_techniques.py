@@ -24,19 +24,18 @@ class _Kind:
     unheard_sure: float = 0.2
 
 
-NEVER = 2.0
+NEVER = 2.0  # no probability reaches it: that kind is not told by this measure
+# They lie where the listener's evidence does on sounds of others (`bench check`, its half for tuning).
+#
+# Slurs are not to be told there: no measure of the attack differs between slurred and struck notes of
+# sampled guitars (area under the curve 0.4 to 0.6), and the listener's own evidence does so little (0.79)
+# that nine in ten complaints were wrong. What is so seldom right is given as the doubt that it is.
 KINDS = (
     _Kind("hammer-on", "slurred", NEVER, 0.12), _Kind("pull-off", "slurred", NEVER, 0.12),
     _Kind("slide", "slide", 0.97, 0.3, 0.36), _Kind("tap", "tap", 0.6, 0.0, 0.4),
     _Kind("palm-mute", "muted", 0.97, 0.5), _Kind("natural-harmonic", "harmonic", 0.8, 0.01),
     _Kind("vibrato", "shaking", 0.35, 0.08, unheard_sure=0.67),
 )  # fmt: skip
-"""They lie where the listener's evidence does on sounds of others (`bench check`, its half for tuning).
-
-Slurs are not to be told there: no measure of the attack differs between slurred and struck notes of
-sampled guitars (area under the curve 0.4 to 0.6), and the listener's own evidence does so little (0.79)
-that nine in ten complaints were wrong. What is so seldom right is given as the doubt that it is.
-"""
 JOINED = frozenset({"hammer-on", "pull-off", "slide", "tap"})
 CLIPPED_OR_PURE = frozenset({"dead", "staccato", "pinch-harmonic", "palm-mute", "natural-harmonic"})
 ALL_MUTED = (

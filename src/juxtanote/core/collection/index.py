@@ -16,7 +16,7 @@ from juxtanote.core.formats.lesson_file import load_lesson
 from juxtanote.core.formats.names import SUFFIX
 from juxtanote.core.progress import Progress, no_progress
 
-EDITION = 2
+EDITION = 2  # of the tables: an index of another edition is made anew
 SCHEMA = """
 create table if not exists lessons (path text primary key, stamp text not null, problem text not null);
 create table if not exists cards (id integer primary key, path text not null, body text not null);

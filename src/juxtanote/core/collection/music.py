@@ -12,8 +12,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
+# Of leaving a note out, of the most a pair costs, and of its rhythm.
 SKIP, WORST, RHYTHM = 0.7, 1.0, 0.25
-KEYS_TRIED = 3
+KEYS_TRIED = 3  # transpositions that most pairs agree on
 SPAN = 14  # semitones that an interval is told apart in
 
 

@@ -5,8 +5,8 @@ from collections.abc import Sequence
 from juxtanote.core.collection.cards import Card, Drawn
 from juxtanote.core.engrave.paper import Block, Sketch
 
-GAP, LEFT, TOP = 1.7, 1.6, 1.0
-FRET_SIZE = 5.6
+GAP, LEFT, TOP = 1.7, 1.6, 1.0  # millimetres of a card's small staff
+FRET_SIZE = 5.6  # points
 LEAST_STEP = 3.1  # millimetres between two moments
 HELD_TOGETHER = 0.02  # beats
 

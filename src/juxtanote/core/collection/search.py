@@ -16,16 +16,16 @@ EXAMPLES = (
     "bars:2", "hard:>5", "frets:5-8-5-7",
 )  # fmt: skip
 COMPARED = 150  # cards that share most intervals are compared note by note
-NEAR_ENOUGH = 0.4
+NEAR_ENOUGH = 0.4  # phrases less alike than this are not shown
 ALIKE = 0.86  # from here on two phrases are one family
 _NUMBER = re.compile(r"^(<=|>=|<|>)?\s*(\d+(?:\.\d+)?)$")
 _SIGNS = {"<": operator.lt, ">": operator.gt, "<=": operator.le, ">=": operator.ge}
 Test = Callable[[Card], bool]
+# Facts that are numbers, and how far off still is that number.
 _FIGURES: dict[str, tuple[Callable[[Card], float], float]] = {
     "tempo": (lambda card: card.tempo, 2.0), "notes": (lambda card: len(card.pitches), 0.0),
     "bars": (lambda card: card.bars, 0.0), "hard": (lambda card: card.difficulty, 0.5),
 }  # fmt: skip
-"""Facts that are numbers, and how far off still is that number."""
 
 
 @dataclass(frozen=True, slots=True)

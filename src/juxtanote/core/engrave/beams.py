@@ -8,8 +8,8 @@ from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.score.values import Moment
 
 STEM_TOP, STEM_END = 2.2, 6.6  # under the lowest string
-BEAM, BEAM_STEP = 0.6, 1.3
-TUPLET_Y = 8.9
+BEAM, BEAM_STEP = 0.6, 1.3  # millimetres: how thick, and from beam to beam
+TUPLET_Y = 8.9  # millimetres under the staff
 UP, DOWN = 1.0, -1.0  # which way a stem goes; its beams lie towards the head
 Placed = tuple[Moment, float]
 

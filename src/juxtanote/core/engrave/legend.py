@@ -9,8 +9,8 @@ from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.values import struck_together
 
-COLUMNS, ROW = 3, 5.6
-SIGN_ROOM = 17.0
+COLUMNS, ROW = 3, 5.6  # columns, and millimetres of a row
+SIGN_ROOM = 17.0  # millimetres left of the words
 Draw = Callable[[Sketch, float, float], None]
 
 

@@ -17,9 +17,9 @@ from juxtanote.core.theory.pitch import pitch_name
 from juxtanote.core.theory.scales import spell_in_key
 
 NAMES = 6.0  # room of the strings' names
-CHORDS_ROW, WORDS_ROW, MARKS_ROW = 4.6, 3.2, 6.6
-COUNT_Y, STROKE_Y, FINGER_Y = 12.0, 15.0, 17.8
-FOOT = 3.4
+CHORDS_ROW, WORDS_ROW, MARKS_ROW = 4.6, 3.2, 6.6  # millimetres over the staff
+COUNT_Y, STROKE_Y, FINGER_Y = 12.0, 15.0, 17.8  # millimetres under the staff
+FOOT = 3.4  # millimetres after the last row
 DOTS = 2.0  # more room where a repeat sign stands
 STAFF_GAP = 2.0  # between the staff and what stands over the tab
 

@@ -4,8 +4,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
 POINT = 0.3528  # millimetres
-LINE_HEIGHT = 1.45
-FOOT_ROOM = 6.0
+LINE_HEIGHT = 1.45  # of the size of letters
+FOOT_ROOM = 6.0  # millimetres for the page number
 Measure = Callable[[str, float, bool], float]
 Points = tuple[tuple[float, float], ...]
 

@@ -18,12 +18,13 @@ from juxtanote.core.score.values import Moment
 
 SIXTEENTH, GROWTH = 5.0, 0.56  # millimetres of a sixteenth; power of the length
 LEAD, TAIL = 3.8, 0.4  # after a bar line, and before the next
-GRACE = 3.8
-EMPTY_BAR = 14.0
-FRET_SIZE, GRACE_SIZE, SMALL = 8.5, 6.5, 6.5
+GRACE = 3.8  # millimetres: it takes no time, but room
+EMPTY_BAR = 14.0  # millimetres for a bar's rest
+FRET_SIZE, GRACE_SIZE, SMALL = 8.5, 6.5, 6.5  # points
 AIR = 1.3  # between one thing and the next
+# Of the room that bars need: pressed, filled up, and the last line.
 TIGHTEST, FILLED, LAST = 1.0, 1.75, 1.4
-LONELY = 0.6
+LONELY = 0.6  # what a line of one bar costs
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,7 @@ from html import escape
 from juxtanote.core.engrave.paper import POINT, Block, Paper, Words
 
 ANCHORS = {"left": "start", "middle": "middle", "right": "end"}
-SPOT_WIDTH = 4.2
+SPOT_WIDTH = 4.2  # millimetres of what lights up while a note sounds
 
 
 def block_svg(

@@ -12,8 +12,8 @@ from juxtanote.core.score.note import Note
 from juxtanote.core.score.values import Moment, bars_of
 
 NEXT = 1.2  # the least room between two moments of different parts
-NAME_ROW = 3.6
-BRACKET_WIDTH = 0.7
+NAME_ROW = 3.6  # millimetres for the name of a part
+BRACKET_WIDTH = 0.7  # millimetres
 Column = tuple[Fraction, bool]  # where in time, and whether it is more than a grace note
 
 

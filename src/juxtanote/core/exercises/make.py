@@ -21,8 +21,8 @@ from juxtanote.core.theory.degrees import scale_of
 from juxtanote.core.theory.keys import Key, known_key
 
 SOUNDING = 0.95  # of its written length
-LEVEL_DB = -18.0
-SEQUENCED = 5
+LEVEL_DB = -18.0  # as loud as notes are heard on most recordings
+SEQUENCED = 5  # steps of the scale that a cell is led through
 NEEDS_KEY = "Set the key of the lesson first (Ctrl+D): this exercise moves through its scale."
 
 

@@ -18,8 +18,8 @@ NAMES = {
     0: "Unison", 1: "A second", 2: "A third", 3: "A fourth", 4: "A fifth", 5: "A sixth", 6: "A seventh",
     7: "An octave",
 }  # fmt: skip
+# Steps of a scale that so many semitones mostly are, where no key is known.
 SEMITONES_TO_STEPS = (0, 1, 1, 2, 2, 3, 3, 4, 5, 5, 6, 6)
-"""Steps of a scale that so many semitones mostly are, where no key is known."""
 
 
 def split_voices(lesson: Lesson, ident: int, progress: Progress = no_progress) -> Lesson:

@@ -17,9 +17,9 @@ COLUMNS = (
     "onset_s", "duration_s", "midi", "string", "fret", "techniques", "bend_semitones", "level_db",
     "confidence", "bar", "beat",
 )  # fmt: skip
-MOST_ROWS = 100_000
-LATEST_S = 1e6
-SHORTEST_S = 0.01
+MOST_ROWS = 100_000  # a file with more is no lesson
+LATEST_S = 1e6  # eleven days: nothing is longer, and sums stay exact
+SHORTEST_S = 0.01  # a note of no length is given this
 
 
 @dataclass(frozen=True, slots=True)

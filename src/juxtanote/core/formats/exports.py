@@ -12,7 +12,7 @@ from juxtanote.core.score.note import WIDEST_BEND, HeardNote, Note, WrittenNote
 from juxtanote.core.score.timing import counted
 from juxtanote.core.theory.tuning import Guitar
 
-MOST_BYTES = 60_000_000
+MOST_BYTES = 60_000_000  # of a sound file that is read at once
 
 
 def export_lesson(lesson: Lesson, path: Path) -> None:

@@ -18,10 +18,10 @@ from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.score.timing import counted
 from juxtanote.core.theory.tuning import Guitar
 
+# At their own seconds; bars to bars; from the phrase's start; where they are heard in the recording.
 SECONDS, BARS, START, SOUND = ONTO = ("seconds", "bars", "start", "sound")
-"""At their own seconds; bars to bars; from the phrase's start; where they are heard in the recording."""
-REST_S = 1.2
-EDGE_S = 0.05
+REST_S = 1.2  # a pause that begins another phrase
+EDGE_S = 0.05  # around the first and last note of a phrase
 
 
 @dataclass(frozen=True, slots=True)

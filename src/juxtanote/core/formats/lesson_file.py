@@ -23,9 +23,9 @@ __all__ = [
     "trim_cache",
     "unpack_recording",
 ]
-MOST_JSON_BYTES = 200_000_000
-MOST_AUDIO_BYTES = 2_000_000_000
-MOST_CACHED_BYTES = 2_000_000_000
+MOST_JSON_BYTES = 200_000_000  # unpacked: more than any lesson needs
+MOST_AUDIO_BYTES = 2_000_000_000  # unpacked: three hours of stereo
+MOST_CACHED_BYTES = 2_000_000_000  # of unpacked recordings; the oldest go first
 AUDIO_FOLDER = "audio/"
 
 
@@ -80,11 +80,11 @@ def load_lesson(path: Path) -> Lesson:
     return lesson_from_text(data)
 
 
+# Whatever `zipfile` and the file system raise over a damaged archive.
 FOREIGN = (
     OSError, zipfile.BadZipFile, zlib.error, KeyError, RecursionError, NotImplementedError, RuntimeError,
     EOFError, ValueError, MemoryError, OverflowError, struct.error, lzma.LZMAError,
 )  # fmt: skip
-"""Whatever `zipfile` and the file system raise over a damaged archive."""
 
 
 def _unreadable(error: BaseException, name: str) -> LessonFileError:

@@ -40,7 +40,7 @@ _VALUES: dict[type, type] = {
     wire.BarOfTakeW: BarOfTake, wire.TakeEntryW: TakeEntry, wire.CheckedW: Checked, wire.LimitsW: Limits,
 }  # fmt: skip
 _BEATS = frozenset({"onset_beats", "duration_beats"})
-_DEEPEST = 40
+_DEEPEST = 40  # of brackets in brackets: ours have fewer
 
 
 class _Refused(ValueError):

@@ -27,9 +27,9 @@ from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.form import heading_of
 from juxtanote.core.score.lesson import Lesson, Phrase
 
-RATE = 44_100
+RATE = 44_100  # as the program plays
 QUALITY = 0.9  # of the coder: 58 kbit a second in one channel
-CODERS = 2
+CODERS = 2  # at work beside each other
 LISTED_FROM = 6  # phrases: fewer are seen at once
 CODER_DELAY = 1105  # samples that MPEG layer III begins with where a reader does not take them away
 LAYOUTS = {

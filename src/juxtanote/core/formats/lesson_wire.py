@@ -13,14 +13,15 @@ from juxtanote.core.score.limits import LOOSEST, STRICTEST
 from juxtanote.core.score.note import LATEST_S, WIDEST_BEND
 from juxtanote.core.theory.tuning import FEWEST_STRINGS, MOST_STRINGS
 
-Ident = Annotated[int, Meta(ge=1, le=1_000_000_000)]
+Ident = Annotated[int, Meta(ge=1, le=1_000_000_000)]  # numbers that any program reads exactly
 Seconds = Annotated[float, Meta(ge=0.0, le=LATEST_S)]
 Midi = Annotated[float, Meta(ge=0.0, le=127.0)]
 Part01 = Annotated[float, Meta(ge=0.0, le=1.0)]
+# DB: softer than any microphone, louder than full scale by far.
 Level = Annotated[float, Meta(ge=-200.0, le=60.0)]
 Cents = Annotated[float, Meta(ge=-20_000.0, le=20_000.0)]
-Line = Annotated[str, Meta(max_length=1000)]
-Text = Annotated[str, Meta(max_length=200_000)]
+Line = Annotated[str, Meta(max_length=1000)]  # letters of a title or name
+Text = Annotated[str, Meta(max_length=200_000)]  # letters of a breakdown or notes
 Beats = Annotated[str, Meta(pattern=r"^-?[0-9]{1,9}/[0-9]{1,6}$", max_length=20)]
 Technique = Literal[
     "hammer-on", "pull-off", "slide", "bend", "pre-bend", "release", "vibrato", "tap",

@@ -16,11 +16,11 @@ from juxtanote.core.score.note import WIDEST_BEND, Note
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.score.timeline import notes_of_part
 
-TICKS = 480
-BEND_RANGE = 12
+TICKS = 480  # a beat: divides by every subdivision that is written
+BEND_RANGE = 12  # semitones each way, told by RPN 0: the widest bend and a slide's start
 PROGRAM = 27  # General MIDI: electric guitar (clean), zero-based
-MOST_NOTES = 100_000
-DRUMS = 9
+MOST_NOTES = 100_000  # a file with more is no lesson
+DRUMS = 9  # channel 10, counted from 0 (General MIDI level 1)
 _CHANNELS = (0, 1, 2, 3, 4, 5, 6, 7, 8, 10, 11, 12, 13, 14, 15)  # 9 is for drums
 
 
@@ -179,11 +179,11 @@ def read_midi(data: bytes) -> ReadScore:
         ) from error
 
 
+# Whatever mido raises over a damaged file.
 FOREIGN = (
     OSError, EOFError, ValueError, KeyError, IndexError, TypeError, AttributeError, LookupError,
     OverflowError, ZeroDivisionError, MemoryError, mido.KeySignatureError,
 )  # fmt: skip
-"""Whatever mido raises over a damaged file."""
 
 
 class _Clock:
@@ -320,6 +320,6 @@ def _row(
     )  # fmt: skip
 
 
+# Text of our marker (Standard MIDI Files 1.0, meta event 06) where bar 1 begins.
 BAR_ONE = "bar 1"
-"""Text of our marker (Standard MIDI Files 1.0, meta event 06) where bar 1 begins."""
 _BENT, _PLAIN = frozenset({"bend"}), frozenset[str]()

@@ -17,8 +17,8 @@ from juxtanote.core.theory.keys import known_key
 from juxtanote.core.theory.scales import spell_pitch
 
 DIVISIONS = 48  # per quarter: sixteenths, triplets, sextuplets and thirty-seconds are exact
+# Techniques that the format has no sign of its own for, or only one for several.
 OTHERS = ("palm-mute", "rake", "bar", "pinch-harmonic", "dead")
-"""Techniques that the format has no sign of its own for, or only one for several."""
 _MODES = frozenset(
     {"major", "minor", "dorian", "phrygian", "lydian", "mixolydian", "aeolian", "locrian"}
 )

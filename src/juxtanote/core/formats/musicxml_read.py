@@ -15,8 +15,8 @@ from juxtanote.core.formats.read_score import ReadPart, ReadScore
 from juxtanote.core.score.note import TECHNIQUES
 from juxtanote.core.theory.pitch import LETTER_SEMITONES
 
-MOST_BYTES = 60_000_000
-MOST_NOTES = 100_000
+MOST_BYTES = 60_000_000  # unpacked
+MOST_NOTES = 100_000  # a file with more is no lesson
 _BROKEN = "The MusicXML file could not be read: it is damaged or not MusicXML. Export it again."
 
 

@@ -30,12 +30,12 @@ from juxtanote.core.score.lesson import Context, Lesson, Phrase
 from juxtanote.core.score.sections import section_letters, sounding_together, written_as
 from juxtanote.core.score.values import written_bars
 
-LARGE = 1.3
+LARGE = 1.3  # of the usual size, for large print
 CAUTION = (
     "Begin slowly, stop when a hand hurts, keep headphones low; see a professional if pain stays. "
     "For study: mind the rights in music and recording."
 )
-LIST_COLUMNS, LIST_ROW = 2, 4.4
+LIST_COLUMNS, LIST_ROW = 2, 4.4  # columns of the list of phrases, and millimetres of a row
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,13 +12,14 @@ from juxtanote.core.score.sections import section_letters
 from juxtanote.core.score.signs import bend_name
 from juxtanote.core.score.values import Moment, Value, struck_together, written_bars
 
-COLUMNS = 80
-NAME = 4
+COLUMNS = 80  # letters of a line in any mail
+NAME = 4  # letters for the name of a string
 PICKS = {"down": "d", "up": "u", "thumb": "p", "index": "i", "middle": "m", "ring": "a"}
 LETTERS = {
     "whole": "w", "half": "h", "quarter": "q", "eighth": "e", "16th": "s", "32nd": "t", "64th": "x",
     "128th": "x",
 }  # fmt: skip
+# Letters that a value takes, so that bars look like their time.
 ROOM = {"whole": 13, "half": 9, "quarter": 7, "eighth": 5, "16th": 4}
 SPANS = (("palm-mute", "PM"), ("let-ring", "LR"), ("bar", "SB"), ("rake", "RK"))
 MEANINGS = {

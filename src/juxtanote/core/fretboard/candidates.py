@@ -6,7 +6,7 @@ from functools import lru_cache
 from juxtanote.core.theory.harmonics import PARTIAL_AT_FRET, partial_offset
 from juxtanote.core.theory.tuning import Guitar
 
-PITCH_TOLERANCE = 0.5
+PITCH_TOLERANCE = 0.5  # semitones: nearer than this it is that fret
 
 
 @dataclass(frozen=True, slots=True)

@@ -25,11 +25,11 @@ MOST_READ = 400  # notes of a long lesson that tell of its strings
 FAR = 6.0  # from here on all places are as unlikely as each other
 CLEAR = 0.3  # below this a measurement says nothing
 MOST = 3.0  # the sound of one note costs a place this much at most
-RINGS_S = 0.2
-RINGING = -1.2
+RINGS_S = 0.2  # a note that sounds so far into the next is on another string
+RINGING = -1.2  # log odds for one string, where both sound at once
 Place = tuple[int, int]
+# Octaves of B by which this guitar may differ from a usual one: all are weighed.
 SHIFTS = np.arange(-0.8, 0.9, 0.2)
-"""Octaves of B by which this guitar may differ from a usual one: all are weighed."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from juxtanote.core.theory.tuning import Guitar
 
 Array = NDArray[np.float64]
-IMPOSSIBLE = 1.0e6
+IMPOSSIBLE = 1.0e6  # more than any phrase can cost
 REACH_MM = 135.0  # index to little finger, as far as a hand opens
 EASY_MM = 84.0  # four frets at the fifth fret
 OPEN_REACH = 2.5  # up to this position open strings lie near

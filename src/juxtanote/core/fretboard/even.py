@@ -12,7 +12,7 @@ from juxtanote.core.theory.tuning import Guitar
 SHORTEST_RUN = 7  # notes
 WIDEST_STEP = 4.5  # semitones
 WIDEST_DRIFT = 3  # frets that the hand may be carried from string to string
-A_STRING = (3, 2, 4)
+A_STRING = (3, 2, 4)  # notes on a string in runs, the likeliest first (common practice)
 
 Run = tuple[int, ...]
 

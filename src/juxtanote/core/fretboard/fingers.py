@@ -8,6 +8,7 @@ from juxtanote.core.fretboard.states import group_events
 from juxtanote.core.theory.tuning import STANDARD, Guitar
 
 SHAPE_FROM = 3  # notes of a grip: fewer lie where the hand is
+# Of the hand, beside the features of `costs`.
 BARRE_COST, THUMB_COST, SQUEEZE_COST, SPREAD_COST = 0.8, 0.4, 0.15, 0.6
 
 

@@ -16,8 +16,8 @@ from juxtanote.core.score.note import Note
 from juxtanote.core.score.sounding import sounding_midi
 from juxtanote.core.theory.tuning import Guitar
 
+# So many notes are placed while a person waits; more are work for the background.
 FEW_NOTES = 12
-"""So many notes are placed while a person waits; more are work for the background."""
 
 
 def note_to_place(note: Note) -> NoteToPlace:

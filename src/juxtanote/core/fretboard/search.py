@@ -15,10 +15,10 @@ from juxtanote.core.fretboard.costs import IMPOSSIBLE, HandStates, Weights, in_t
 from juxtanote.core.fretboard.states import Event, EventKey, Tables
 from juxtanote.core.fretboard.strokes import Picking
 
-MOST_RINGING = 48
-HASTY_STATES, HASTY_RINGING = 12, 4
+MOST_RINGING = 48  # of what may still ring: the likeliest that are followed
+HASTY_STATES, HASTY_RINGING = 12, 4  # for an answer while one waits; the exact one follows
+# Cost of each inside change of the pick: many re-finger a line to avoid them (common practice).
 INSIDE = 0.12
-"""Cost of each inside change of the pick: many re-finger a line to avoid them (common practice)."""
 
 
 @dataclass(frozen=True, slots=True)

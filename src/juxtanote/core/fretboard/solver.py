@@ -123,13 +123,13 @@ def _placement(name: str, way: Way, problems: list[str]) -> Placement:
     return Placement(way.strings, way.frets, way.positions, cost, name, tuple(problems))
 
 
+# After so many seconds of exact search the rest of a phrase is searched among few places.
 LONGEST_S = 8.0
-"""After so many seconds of exact search the rest of a phrase is searched among few places."""
 EVEN, MOST_FOR_EVEN = "runs even across the strings", 120
+# Cost of a run that begins in the middle of a string's share.
 HALF_BEGUN = 1.0
-"""Cost of a run that begins in the middle of a string's share."""
+# Cost of each change in the number of notes a string, where a line runs across the strings.
 UNEVEN = 0.7
-"""Cost of each change in the number of notes a string, where a line runs across the strings."""
 
 
 def unevenness(notes: list[NoteToPlace], placement: Placement) -> float:

@@ -25,12 +25,12 @@ from juxtanote.core.fretboard.costs import (
 )
 from juxtanote.core.theory.tuning import MOST_STRINGS, Guitar
 
-TOGETHER_S = 0.03
-RINGS_ON_S = 0.06
-MOST_GRIPS = 400
-MOST_TRIED = 4000
-MOST_STATES = 300
-MOST_SOUNDING = 40
+TOGETHER_S = 0.03  # onsets so near are one grip
+RINGS_ON_S = 0.06  # an overlap so short does not hold a finger down
+MOST_GRIPS = 400  # of one moment that are followed
+MOST_TRIED = 4000  # ways to put the fingers of one moment
+MOST_STATES = 300  # hands of one moment that are followed
+MOST_SOUNDING = 40  # what may sound at once, the likeliest of it
 MOST_KEPT = 12_000_000  # numbers, about 100 MB
 
 

@@ -12,7 +12,7 @@ from juxtanote.core.fretboard.states import TOGETHER_S
 
 UNSTRUCK = frozenset({"hammer-on", "pull-off", "tap"})
 WAYS, FREE = ("down", "up"), "free"
-FEWEST_STRUMMED, MOST_STRINGS = 3, 9
+FEWEST_STRUMMED, MOST_STRINGS = 3, 9  # notes of a strum, and strings of a guitar
 HEARD_SPREAD_S = 0.006  # from the first string to the last: less is struck at once
 
 

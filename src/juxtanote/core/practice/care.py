@@ -1,6 +1,6 @@
 """Cautions: short, plain, said once, findable under Help."""
 
-BREAK_AFTER_MINUTES = 20
+BREAK_AFTER_MINUTES = 20  # common practice; the person's own body comes first
 
 HANDS = (
     "Bending, stretching and tapping for long can injure tendons. Warm up, take breaks, and stop at "

@@ -2,7 +2,7 @@
 
 from juxtanote.core.score.kept import CLEAN_MS, CLEAN_SHARE, StepPlan, TakeEntry
 
-MISSED_SHARE = 0.8
+MISSED_SHARE = 0.8  # a take with fewer of its notes goes back a step
 RULE = (
     "After a clean take ({clean:.0f} % of the notes, within {ms:.0f} ms of the beat) it goes up a step; "
     "after one with less than {missed:.0f} % of the notes back a step; else it stays."

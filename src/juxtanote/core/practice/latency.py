@@ -6,9 +6,9 @@ from numpy.typing import NDArray
 from juxtanote.core.errors import JuxtanoteError
 
 CLICKS_S = (0.25, 0.62, 1.13)  # uneven, so that no other place fits as well
-LENGTH_S = 2.0
-BURST_S = 0.012
-LONGEST_S = 0.6
+LENGTH_S = 2.0  # of the probe
+BURST_S = 0.012  # short enough to be told to a millisecond
+LONGEST_S = 0.6  # a longer delay is a mistake
 FEWEST_RATIO = 9.0  # of the best place over the usual one; noise alone gives 6
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from juxtanote.core.score.kept import Kept, LogEntry
 from juxtanote.core.score.lesson import Lesson
 
-SAME_SPEED = 0.005
+SAME_SPEED = 0.005  # speeds so near are one row of a day
 LOG_COLUMNS = (
     "date", "kind", "phrase", "speed_percent", "repeats", "notes_percent", "spread_ms", "note"
 )  # fmt: skip

@@ -11,9 +11,9 @@ from juxtanote.core.score.kept import Spot, StepPlan
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.time_map import TimeMap
 
-MOST_CHUNKS = 400
+MOST_CHUNKS = 400  # rows that a person could still go through
 GAP_S = 0.3  # a shorter one between two phrases sounds: it is their rest
-SHORTEST_PART_S = 0.15
+SHORTEST_PART_S = 0.15  # a shorter part is a slip of the hand
 BAR_LINE = 0.05  # of a bar: what begins so near to a bar line begins on it
 NAMED_PARTS = 6  # from more on, first and last are said
 

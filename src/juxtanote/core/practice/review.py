@@ -8,7 +8,7 @@ from datetime import date, timedelta
 from juxtanote.core.score.kept import Kept, LogEntry, TakeEntry
 from juxtanote.core.score.lesson import Lesson
 
-GAPS_DAYS = (1, 2, 4, 8, 16, 32)
+GAPS_DAYS = (1, 2, 4, 8, 16, 32)  # doubling
 NEAR_GOAL = 0.9  # of the goal's speed: from here on a day went well
 
 

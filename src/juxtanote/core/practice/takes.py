@@ -25,15 +25,24 @@ from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.kept import BarOfTake, TakeEntry
 
 Array = NDArray[np.float64]
-HEARD_FROM = 0.35
-SLOWEST, FASTEST, STEPS = 0.35, 1.6, 90
-NEAR_S, SAME_PITCH = 0.16, 0.6
-FEWEST_SHARE = 0.3
+HEARD_FROM = 0.35  # in a take, which is alone, half-sure notes are mostly right
+SLOWEST, FASTEST, STEPS = (
+    0.35,
+    1.6,
+    90,
+)  # of the written speed, and how many speeds are tried between
+NEAR_S, SAME_PITCH = (
+    0.16,
+    0.6,
+)  # seconds and semitones within which a note is the one that is written
+FEWEST_SHARE = 0.3  # of the notes that must be found for a take to be of this phrase
+# Of another pitch, of leaving out what is written or heard; seconds off.
 OTHER_COST, SKIP_WRITTEN, SKIP_HEARD, FAR_S = 0.9, 0.8, 0.5, 0.35
+# Over which the take's own tempo is read, and from how many notes.
 SPAN_S, LEAST_NOTES, ENOUGH_FOR_CURVES = 4.0, 9, 7
-TOLD_FROM = 0.5
-SURE_REFERENCE = 0.25
-STEADY_MS, SAFE_STEP = 25.0, 0.1
+TOLD_FROM = 0.5  # complaints that are more likely wrong than right are kept back
+SURE_REFERENCE = 0.25  # a less certain reference pitch is not used
+STEADY_MS, SAFE_STEP = 25.0, 0.1  # a spread that a teacher calls steady; how much slower is safe
 KINDS = {EXTRA: "missing", MISSING: "extra"}  # what is written and does not sound was not played
 TOLD = frozenset({"wrong-pitch", "missing", "extra", "time", "bend", "vibrato", "quiet", "bleed"})
 

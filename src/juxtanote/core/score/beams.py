@@ -74,11 +74,11 @@ def _beam_count(quarters: Fraction) -> int:
 
 REST_VALUES = tuple(Fraction(*value) for value in ((4, 1), (2, 1), (1, 1), (1, 2), (1, 4), (1, 8)))
 COMPOUND_VALUES = tuple(Fraction(*value) for value in ((1, 1), (2, 3), (1, 3), (1, 6), (1, 12)))
+# Where a compound beat falls into halves after all: dotted values.
 HALVED_VALUES = tuple(Fraction(*value) for value in ((1, 2), (1, 4), (1, 8), (1, 16)))
-"""Where a compound beat falls into halves after all: dotted values."""
 TRIPLET_VALUES = tuple(Fraction(*value) for value in ((2, 3), (1, 3), (1, 6)))
+# Notes that are written as long as it is to the next, though they stop before: their sign says so.
 CLIPPED = frozenset({"staccato", "palm-mute", "dead"})
-"""Notes that are written as long as it is to the next, though they stop before: their sign says so."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,8 +9,9 @@ from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import Lesson
 from juxtanote.core.score.time_map import TimeMap
 
+# What one can keep in mind at once (common practice: two to eight bars).
 SHORTEST_S, LONGEST_S = 1.2, 9.0
-PAUSE_S = 0.35
+PAUSE_S = 0.35  # a rest that is heard as one
 TOUCH_S = 0.15  # phrases may meet, and share so much
 FIGURE = 5  # notes that make a figure known again
 RETURNS_S = 2.0  # shorter figures that come again belong to one phrase

@@ -20,10 +20,10 @@ from juxtanote.core.score.note import (
 from juxtanote.core.score.timing import counted
 from juxtanote.core.theory.tuning import Guitar
 
-SHORTEST_NOTE_S = 0.02
-SHORTEST_PHRASE_S = 0.1
-MOST_DELETED = 2000
-SAME_ONSET_S = 0.05
+SHORTEST_NOTE_S = 0.02  # a shorter one has no pitch
+SHORTEST_PHRASE_S = 0.1  # a shorter one cannot be looped
+MOST_DELETED = 2000  # remembered of a phrase, so that they stay deleted
+SAME_ONSET_S = 0.05  # onsets within this are one note's (as MIREX matches)
 COUNTED_AS = frozenset({"grace", "rake", "let-ring"})  # techniques that written time looks at
 
 

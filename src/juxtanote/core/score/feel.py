@@ -10,7 +10,7 @@ from juxtanote.core.score.time_map import TimeMap
 
 BINS = 24  # parts of a beat
 SPREAD = 0.045  # of a beat: how far players are off, common practice
-FEWEST = 4
+FEWEST = 4  # notes off the beat that tell how it swings
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass, field
 
+# Part of the recording's speed that can be practised at.
 SLOWEST, FASTEST = 0.25, 1.25
-"""Part of the recording's speed that can be practised at."""
 CLEAN_SHARE, CLEAN_MS = 0.95, 30.0  # of the notes, and off the beat: a take that went well
 
 

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-STRICTEST, LOOSEST = 1.0, 400.0
+STRICTEST, LOOSEST = 1.0, 400.0  # cents, ms or dB
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,10 +12,10 @@ SLURS = frozenset({"hammer-on", "pull-off", "tap"})
 BENDS = frozenset({"bend", "pre-bend", "release"})
 FINGERS = ("", "0", "1", "2", "3", "4", "T")
 STROKES = ("", "down", "up", "thumb", "index", "middle", "ring")
+# ``heard``: onset and offset were set by hand; ``time``: the written time was.
 LOCKABLE = frozenset({"heard", "pitch", "place", "techniques", "time", "finger", "stroke"})
-"""``heard``: onset and offset were set by hand; ``time``: the written time was."""
-WIDEST_BEND = 5.0
-LATEST_S = 1e6
+WIDEST_BEND = 5.0  # semitones: two and a half tones, with the bar a string more
+LATEST_S = 1e6  # eleven days: nothing is longer, and sums stay exact
 SLURRED, PICKED = "slurred", "picked"
 TWO_NOTES, ONE_NOTE = "two notes", "one with the note before"
 OTHER_KINDS = (SLURRED, PICKED, TWO_NOTES, ONE_NOTE)
@@ -136,7 +136,7 @@ class Note:
         return replace(self, written=replace(written, locked=written.locked | set(lock)))
 
 
-DOUBTFUL_BELOW = 0.6
+DOUBTFUL_BELOW = 0.6  # a note less sure than this is marked to be looked at
 
 
 @dataclass(frozen=True, slots=True)

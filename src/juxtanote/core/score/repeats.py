@@ -16,7 +16,7 @@ from juxtanote.core.score.note import Note
 from juxtanote.core.score.time_map import TimeMap
 
 ALIKE = 0.72  # share of notes that must agree
-FEWEST = 3
+FEWEST = 3  # notes that make a phrase known again
 FARTHEST = 24  # semitones that a row is moved at most
 COLOURS = frozenset({"bend", "pre-bend", "release", "vibrato", "pull-off", "hammer-on", "slide", "tap",
                      "palm-mute", "staccato", "dead", "natural-harmonic", "let-ring"})  # fmt: skip

@@ -22,12 +22,12 @@ from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.time_map import TimeMap
 
+# Subdivisions of a beat, and what their complexity costs.
 GRIDS = {1: 0.0, 2: 0.05, 3: 0.16, 4: 0.14, 6: 0.30, 8: 0.55}
-"""Subdivisions of a beat, and what their complexity costs."""
+# What it costs a phrase to have beats of a kind at all, in log odds.
 KIND_COST = {1: 0.0, 2: 0.0, 3: 0.8, 4: 0.8, 6: 3.0, 8: 4.0}
-"""What it costs a phrase to have beats of a kind at all, in log odds."""
+# How many strokes are anywhere; and what a note costs for which there is no place of its own.
 ODD_SHARE, ODD_COST = 0.02, 4.0
-"""How many strokes are anywhere; and what a note costs for which there is no place of its own."""
 SUBDIVISIONS = (
     "auto", "eighths", "swung eighths", "triplets", "sixteenths", "sextuplets", "thirty-seconds",
 )  # fmt: skip
@@ -42,7 +42,7 @@ _FIXED = {
 _FIXED_COMPOUND = {"eighths": 3, "swung eighths": 3, "triplets": 9, "sixteenths": 6, "sextuplets": 18,
                    "thirty-seconds": 12}  # fmt: skip
 SPREAD_S = 0.020  # how far a player is off, common practice
-GRACE_S = 0.09
+GRACE_S = 0.09  # a crushed note stands at most so long before its main note
 TOGETHER_S, STRUM_S = (
     0.03,
     0.05,
@@ -176,8 +176,9 @@ def _best_row(own: np.ndarray, compound: bool) -> np.ndarray:
     return row
 
 
+# As many beats of what is usual weigh as what the phrase itself shows.
 HABIT_BEATS, HABIT_ROUNDS = 16.0, 3
-CHANGE_COST = 0.25
+CHANGE_COST = 0.25  # of another subdivision than in the beat before, in log odds
 
 
 @lru_cache(maxsize=2)

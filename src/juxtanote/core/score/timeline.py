@@ -3,7 +3,7 @@
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import Note
 
-SAME_ONSET_S, SAME_SEMITONES = 0.05, 0.6
+SAME_ONSET_S, SAME_SEMITONES = 0.05, 0.6  # what two phrases that overlap both hold is one note
 
 
 def notes_of_part(lesson: Lesson, part: int) -> list[tuple[Phrase, Note]]:

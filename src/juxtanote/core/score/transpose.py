@@ -21,7 +21,7 @@ from juxtanote.core.score.note import SLURS, Evidence, Note
 from juxtanote.core.theory.harmonics import harmonic_midi
 from juxtanote.core.theory.tuning import Guitar
 
-TOGETHER_S, REST_S = 0.03, 0.1
+TOGETHER_S, REST_S = 0.03, 0.1  # as struck together; and the rest that ends a line
 NOT_SLURRED = SLURS | {"slide", "dead", "natural-harmonic", "pre-bend", "rake"}
 
 

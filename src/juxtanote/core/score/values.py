@@ -14,12 +14,12 @@ from juxtanote.core.score.beams import CLIPPED, fill_with_rests
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.time_map import Metre, TimeMap
 
+# Names of note values (MusicXML 4.0, note-type-value) and their lengths in quarters.
 BASES = (
     ("whole", Fraction(4)), ("half", Fraction(2)), ("quarter", Fraction(1)),
     ("eighth", Fraction(1, 2)), ("16th", Fraction(1, 4)), ("32nd", Fraction(1, 8)),
     ("64th", Fraction(1, 16)), ("128th", Fraction(1, 32)),
 )  # fmt: skip
-"""Names of note values (MusicXML 4.0, note-type-value) and their lengths in quarters."""
 BEAMS = {"eighth": 1, "16th": 2, "32nd": 3, "64th": 4, "128th": 5}
 TRIPLET = (3, 2)
 MOST_KEPT = 8192  # answers of the same few questions

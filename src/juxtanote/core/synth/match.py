@@ -5,11 +5,11 @@ from numpy.typing import NDArray
 
 from juxtanote.core.audio.loudness import gain_to_match
 
-BANDS_PER_OCTAVE = 3
+BANDS_PER_OCTAVE = 3  # as an equaliser's sliders
 LOW_HZ, HIGH_HZ = 100.0, 8000.0  # outside, the filter goes on level
 MOST_DB = 9.0  # a band has drums and bass that no guitar should be bent to
-TAPS = 511
-FRAME = 4096
+TAPS = 511  # odd: the filter has a whole delay, which is taken back
+FRAME = 4096  # samples of a long-term spectrum's frames
 
 
 def matched(

@@ -15,8 +15,8 @@ from juxtanote.core.synth.strings import StringEvent, StringVoice, render_event
 from juxtanote.core.theory.tuning import Guitar
 from juxtanote.core.units import cents_to_reference_hz
 
-VOICE = StringVoice(brightness=0.75, pick_noise=0.2)
-RISE_S = 0.18
+VOICE = StringVoice(brightness=0.75, pick_noise=0.2)  # between a dark and a bright guitar
+RISE_S = 0.18  # a bend is on its way so long at most
 
 
 @dataclass(frozen=True, slots=True)

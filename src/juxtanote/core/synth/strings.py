@@ -16,7 +16,7 @@ from juxtanote.core.theory.strings import usual_stiffness
 from juxtanote.core.units import midi_to_hz
 
 SLURRED = frozenset({"hammer-on", "pull-off", "tap"})
-RELEASE_S = 0.025
+RELEASE_S = 0.025  # a finger damps a string so fast, without a click
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,8 +2,8 @@
 
 import math
 
+# Fret wire to partial; fret 4, 9 and 16 are near, not on, the node (Fletcher & Rossing).
 PARTIAL_AT_FRET = {12: 2, 7: 3, 19: 3, 5: 4, 24: 4, 4: 5, 9: 5, 16: 5}
-"""Fret wire to partial; fret 4, 9 and 16 are near, not on, the node (Fletcher & Rossing)."""
 
 
 def partial_offset(partial: int) -> float:

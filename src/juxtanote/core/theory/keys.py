@@ -8,16 +8,16 @@ from juxtanote.core.theory.pitch import parse_pitch_class
 
 MAJOR_TONICS = ("C", "D♭", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B")
 MINOR_TONICS = ("C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "G♯", "A", "B♭", "B")
+# Sharps of a mode's signature beside that of the major key on the same tonic (theory).
 MODES: dict[str, int] = {
     "major": 0, "minor": -3, "dorian": -2, "phrygian": -4, "lydian": 1, "mixolydian": -1, "aeolian": -3,
     "locrian": -5, "blues": -3,
 }  # fmt: skip
-"""Sharps of a mode's signature beside that of the major key on the same tonic (theory)."""
+# The scale that naming a mode already says.
 SCALE_OF_MODE = {
     "dorian": "dorian", "phrygian": "phrygian", "lydian": "lydian", "mixolydian": "mixolydian",
     "aeolian": "natural minor", "blues": "blues",
 }  # fmt: skip
-"""The scale that naming a mode already says."""
 NO_KEY = frozenset({"", "n.c.", "nc", "n.c", "none", "no key", "atonal", "-", "–"})
 _SHORT = {
     "m": "minor", "min": "minor", "-": "minor", "moll": "minor", "mol": "minor", "maj": "major",

@@ -8,7 +8,8 @@ electric sets (common practice; cores and tensions from memory, makers differ).
 import math
 
 YOUNG_PA = 2.0e11  # of steel
-SCALE_M = 0.648
+SCALE_M = 0.648  # the usual long scale of solid guitars, 25.5 inches
+# By the pitch that a string is made for: steel that bends in millimetres, tension in newtons.
 USUAL = {
     64: (0.254, 73.0),  # plain: 0.010, 0.013, 0.017 inch
     59: (0.330, 69.0),
@@ -19,9 +20,8 @@ USUAL = {
     35: (0.508, 75.0),
     30: (0.559, 75.0),
 }
-"""By the pitch that a string is made for: steel that bends in millimetres, tension in newtons."""
+# Sets for acoustic guitars wind the third string too (common practice): 0.012 inch in 0.024.
 THIRD, WOUND_THIRD = 55, (0.305, 85.0)
-"""Sets for acoustic guitars wind the third string too (common practice): 0.012 inch in 0.024."""
 
 
 def usual_stiffness(

@@ -23,6 +23,7 @@ PRESETS: dict[str, tuple[int, ...]] = {
     "Seven strings, low A": (33, *STANDARD),
     "Eight strings, low F sharp": (30, 35, *STANDARD),
 }
+# What tunings are for (common practice).
 USES = {
     "Standard": "most of what is taught",
     "Lowest string down a tone": "riffs on one finger over the three thickest strings",
@@ -40,8 +41,7 @@ USES = {
     "Seven strings, low A": "riffs well below the usual range",
     "Eight strings, low F sharp": "riffs in the bass's range",
 }
-"""What tunings are for (common practice)."""
-FEWEST_STRINGS, MOST_STRINGS = 4, 9
+FEWEST_STRINGS, MOST_STRINGS = 4, 9  # what is called a guitar
 
 
 @dataclass(frozen=True, slots=True)
