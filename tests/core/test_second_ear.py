@@ -13,14 +13,15 @@ import numpy as np
 import soundfile
 
 from juxtanote.cli import main
+from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.checking import check_notes
 from juxtanote.core.checks.against_sound import mended, with_second_ear
-from juxtanote.core.checks.complaints import Asked
+from juxtanote.core.checks.complaints import BEND, MISSING, MOST_TOLD, Asked, Complaint, by_others
 from juxtanote.core.checks.evidence import Evidence, listen_again
 from juxtanote.core.checks.findings import examine
 from juxtanote.core.checks.playable import unplayable
-from juxtanote.core.checks.second_ear import second_ear
+from juxtanote.core.checks.second_ear import _leads_to_next, second_ear
 from juxtanote.core.formats.csv_notes import NoteRow, read_rows
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.timing import recounted
@@ -78,6 +79,28 @@ class TestSecondEar(unittest.TestCase):
         tab = right()
         tab[2] = replace(tab[2], techniques=frozenset({"bend"}), bend_semitones=2.0)
         self.assertEqual(told(tab), [("bend", 2)])
+
+    def test_a_bend_that_was_heard_on_the_way_to_the_next_written_note_is_none(self) -> None:
+        glide = PerceivedNote(1.0, 1.6, 60.0, -18.0, 1.0, frozenset({"bend"}), 1.98)
+        tab = [Asked(0, 1.0, 1.3, 60.0, 3, 5), Asked(1, 1.3, 1.6, 62.0, 3, 7)]
+        self.assertTrue(_leads_to_next(tab[0], glide, tab))
+        self.assertFalse(_leads_to_next(tab[0], glide, [tab[0], replace(tab[1], midi=65.0)]))
+        self.assertFalse(_leads_to_next(tab[0], glide, [tab[0], replace(tab[1], onset_s=1.9)]))
+
+    def test_a_written_vibrato_and_mute_that_do_not_sound(self) -> None:
+        for technique in ("vibrato", "palm-mute"):
+            tab = right()
+            tab[4] = replace(tab[4], techniques=frozenset({technique}))
+            self.assertEqual(told(tab), [("technique", 4)], technique)
+
+    def test_what_is_left_out_is_told_as_surely_as_the_notes_around_are_heard(self) -> None:
+        left_out = Complaint(MISSING, 1.0, None, None, None, "nothing", "60.0", 0.75, "")
+        sure = [by_others(left_out, clear).confidence for clear in (0.6, 0.9, 0.99, 1.0)]
+        self.assertEqual(sure, sorted(sure))
+        self.assertLess(sure[0], 0.6)
+        self.assertLessEqual(sure[-1], MOST_TOLD)
+        bent = replace(left_out, kind=BEND)
+        self.assertIs(by_others(bent, 0.6), bent)
 
     def test_what_no_hand_can_play(self) -> None:
         tab = [

@@ -22,8 +22,8 @@ from juxtanote.core.checks.complaints import (
     WRONG_PITCH,
     Asked,
     Complaint,
+    by_others,
     complaint_of,
-    honest,
 )
 from juxtanote.core.checks.evidence import Evidence
 from juxtanote.core.checks.told_techniques import ALL_MUTED, JOINED, technique_complaints
@@ -45,6 +45,7 @@ SHADOWS = (12, 19, 24, 28, -12, 7)
 BEND_APART = 0.33  # semitones
 SOMETHING = 0.2  # evidence from which on a written note is there
 BENT, STILL = 0.5, 0.15  # of the listener's bend probability: surely bent, surely not
+COVERED = 45  # A2: under it a bass covers a note, and its octave is heard in its place
 RINGING = 0.8  # of a note's frames that sound: it rings on
 # Picked notes that tell what usual is; how much softer and longer is told.
 MIN_PICKED, QUIET_DB, RINGS_S = 3, 15.0, 0.15
@@ -67,7 +68,8 @@ def second_ear(asked: Sequence[Asked], evidence: Evidence) -> list[Complaint]:
     found += [*_quiet(played, evidence), *_bleed(played, evidence)]
     left = [heard[k] for k in range(len(heard)) if k not in taken]
     found += _missing(left, asked, evidence)
-    return sorted(found, key=lambda c: (c.onset_s, c.kind))
+    clear = float(np.mean([other.confidence for _, other in played])) if played else 0.5
+    return sorted((by_others(c, clear) for c in found), key=lambda c: (c.onset_s, c.kind))
 
 
 def _matched(asked: Sequence[Asked], heard: Sequence[PerceivedNote]) -> dict[int, int]:
@@ -123,7 +125,7 @@ def _of_note(
     if found:
         return found
     return [
-        *_bend(note, other, evidence),
+        *_bend(note, other, asked, evidence),
         *technique_complaints(note, other, asked, evidence, muffled=muffled),
     ]
 
@@ -183,6 +185,8 @@ def _other_pitch(
         return []
     step = round(other.midi - note.midi)
     confidence = other.confidence * (1.0 - (0.4 if on_partial else 0.8) * there)
+    if step == 12 and note.midi < COVERED:
+        confidence *= 0.6
     detail = (
         f"{abs(step)} semitone{'s' if abs(step) != 1 else ''} {'higher' if step > 0 else 'lower'}"
     )
@@ -203,9 +207,13 @@ def _timing(note: Asked, other: PerceivedNote, evidence: Evidence) -> list[Compl
     ]
 
 
-def _bend(note: Asked, other: PerceivedNote, evidence: Evidence) -> list[Complaint]:
+def _bend(
+    note: Asked, other: PerceivedNote, asked: Sequence[Asked], evidence: Evidence
+) -> list[Complaint]:
     """Compare how far a note is bent with how far it goes."""
     reached = max(other.bend_semitones, 0.0)
+    if not note.bends and _leads_to_next(note, other, asked):
+        return []
     if not note.bends and reached < 0.45:
         return []
     if note.techniques & {"slide", "bar", "tap"} and not note.bends:
@@ -229,6 +237,15 @@ def _bend(note: Asked, other: PerceivedNote, evidence: Evidence) -> list[Complai
             note, BEND, f"{reached:.2f}", confidence, detail, bend_semitones=round(reached, 2)
         )
     ]
+
+
+def _leads_to_next(note: Asked, other: PerceivedNote, asked: Sequence[Asked]) -> bool:
+    """Tell whether what was heard as a bend is the way to the next written note: slid or slurred."""
+    goal = note.midi + other.bend_semitones
+    return any(
+        note.onset_s + 0.03 < n.onset_s < other.offset_s + TOGETHER_S and abs(n.midi - goal) <= TONE
+        for n in asked
+    )
 
 
 def _widest(other: PerceivedNote) -> float:
@@ -301,7 +318,7 @@ def _missing(
         found.append(
             Complaint(
                 MISSING, note.onset_s, None, None, None, "nothing", f"{note.midi:.1f}",
-                round(honest(MISSING, 0.8 * note.confidence), 3),
+                round(0.8 * note.confidence, 3),
                 "a note sounds that is not written", note.midi,
             )
         )  # fmt: skip

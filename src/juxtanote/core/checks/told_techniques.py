@@ -12,8 +12,8 @@ from juxtanote.core.checks.evidence import Evidence
 class _Kind:
     """A technique, what tells of it, from where on it is believed, and how often that is right.
 
-    `heard` and `unheard` are edges of the evidence; `heard_sure` and `unheard_sure` the share of such
-    complaints that were right, one more counted as right and three as wrong where there were few.
+    `heard` and `unheard` are edges of the evidence; `heard_sure` and `unheard_sure` how sure such a
+    complaint is of a note that is heard surely, 0 to 1.
     """
 
     tag: str
@@ -25,16 +25,15 @@ class _Kind:
 
 
 NEVER = 2.0  # no probability reaches it: that kind is not told by this measure
-# They lie where the listener's evidence does on sounds of others (`bench check`, its half for tuning).
-#
-# Slurs are not to be told there: no measure of the attack differs between slurred and struck notes of
-# sampled guitars (area under the curve 0.4 to 0.6), and the listener's own evidence does so little (0.79)
-# that nine in ten complaints were wrong. What is so seldom right is given as the doubt that it is.
+# The edges lie where the two networks' evidence told next to nobody a wrong thing on sounds of others
+# (`bench check`, its half for tuning). Slurs overlap with strokes: only the plainest few are told.
 KINDS = (
-    _Kind("hammer-on", "slurred", NEVER, 0.12), _Kind("pull-off", "slurred", NEVER, 0.12),
-    _Kind("slide", "slide", 0.97, 0.3, 0.36), _Kind("tap", "tap", 0.6, 0.0, 0.4),
-    _Kind("palm-mute", "muted", 0.97, 0.5), _Kind("natural-harmonic", "harmonic", 0.8, 0.01),
-    _Kind("vibrato", "shaking", 0.35, 0.08, unheard_sure=0.67),
+    _Kind("hammer-on", "slurred", 0.95, 0.02, 0.56, 0.56),
+    _Kind("pull-off", "slurred", 0.95, 0.02, 0.56, 0.56),
+    _Kind("slide", "slide", 0.85, 0.1, 0.56, 0.56), _Kind("tap", "tap", 0.3, 0.0, 0.56),
+    _Kind("palm-mute", "muted", 0.97, 0.1, 0.2, 0.56),
+    _Kind("natural-harmonic", "harmonic", 0.8, 0.01, 0.5, 0.56),
+    _Kind("vibrato", "shaking", 0.2, 0.02, 0.6, 0.6),
 )  # fmt: skip
 JOINED = frozenset({"hammer-on", "pull-off", "slide", "tap"})
 CLIPPED_OR_PURE = frozenset({"dead", "staccato", "pinch-harmonic", "palm-mute", "natural-harmonic"})
