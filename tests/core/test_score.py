@@ -1,14 +1,16 @@
 """Lessons, time maps, edits, rhythm."""
 
 import unittest
+from collections import deque
 from dataclasses import replace
 from fractions import Fraction
+from unittest import mock
 
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from juxtanote.core.score import edits, readings
+from juxtanote.core.score import edits, readings, rhythm
 from juxtanote.core.score.beams import count_word
 from juxtanote.core.score.lesson import Focus, Lesson, LogEntry, Part, Phrase, Variation
 from juxtanote.core.score.note import HeardNote, Note, RunnerUp, WrittenNote
@@ -307,6 +309,19 @@ class TestRhythm(unittest.TestCase):
         written = quantise(beats, beat_s=0.5, sure=sure)
         plain = [Fraction(k, 2) for k in range(8)]
         self.assertEqual([b for b, s in zip(written, sure, strict=True) if s > 0.5], plain)
+
+    def test_an_edit_is_counted_as_if_nothing_had_been_counted_before(self) -> None:
+        rng = np.random.default_rng(8)
+        for number in range(6):
+            steps = rng.choice([0.25, 0.5, 0.5, 1 / 3, 1.0], 120)
+            beats = np.sort(np.cumsum(steps) + rng.normal(0.0, 0.03, 120))
+            compound = bool(number % 2)
+            for _ in range(8):
+                beats[rng.integers(120)] += rng.normal(0.0, 0.05)
+                beats = np.sort(beats)
+                after_others = quantise(beats, beat_s=0.5, compound=compound)
+                with mock.patch.object(rhythm, "_searched", deque()):
+                    self.assertEqual(quantise(beats, beat_s=0.5, compound=compound), after_others)
 
     def test_a_beat_map_that_leans_is_followed(self) -> None:
         """All strokes around some beats are 45 ms late, as where a beat was found too early."""

@@ -31,9 +31,8 @@ from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.synth.render import render_phrase
 
 TAB, RECORDING, BOTH = SOURCES = ("tab", "recording", "both")
-SUFFIXES = (
-    ".pdf", ".html", ".musicxml", ".mid", ".txt", ".csv", ".jams", *SOUND_SUFFIXES,
-)  # fmt: skip
+# Fmt: skip.
+SUFFIXES = ".pdf", ".html", ".musicxml", ".mid", ".txt", ".csv", ".jams", *SOUND_SUFFIXES
 SLOWEST, FASTEST = 0.25, 2.0  # of the recording's speed
 MOST_COUNTED = 16  # beats before the music
 NO_PAINTER = "PDF is written by the window's own painter, which is not here."

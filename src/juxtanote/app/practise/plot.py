@@ -12,15 +12,10 @@ from juxtanote.app.practise import labels
 from juxtanote.app.widgets.drawn import Drawn
 from juxtanote.core.practice.log import Point, daily_points
 
-LEFT, RIGHT, TOP, BOTTOM = (
-    46,
-    90,
-    12,
-    26,
-)  # pixels around the plot; names of phrases stand on the right
-_STYLES = (
-    Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine,
-)  # fmt: skip
+# Pixels around the plot; names of phrases stand on the right.
+LEFT, RIGHT, TOP, BOTTOM = 46, 90, 12, 26
+# Fmt: skip.
+_STYLES = Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine
 
 
 class LogPlot(Drawn):

@@ -22,15 +22,8 @@ KINDS = ("slurred", "slide", "muted", "harmonic", "tap", "bending", "shaking")
 MOVING = ("bending", "shaking")
 # In which partials are taken for notes, and in which people play together.
 INTERVALS = (-24, -19, -12, -7, -5, -4, -3, 3, 4, 5, 7, 12, 19, 24)
-RINGING = (
-    -24,
-    -19,
-    -12,
-    0,
-    12,
-    19,
-    24,
-)  # in which what still rings is taken for a note that begins
+# In which what still rings is taken for a note that begins.
+RINGING = -24, -19, -12, 0, 12, 19, 24
 NEAR_FRAMES = 3.0  # notes that start this close start together
 AROUND_FRAMES = 130.0  # a second and a half
 ECHO_FRAMES = np.arange(5, 66)  # 60 to 750 ms

@@ -14,14 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
-LAGS = (
-    1,
-    2,
-    3,
-    4,
-    6,
-    8,
-)  # beats after which music comes again: bars of two to four, and their halves
+# Beats after which music comes again: bars of two to four, and their halves.
+LAGS = 1, 2, 3, 4, 6, 8
 BARS = (2, 3, 4)  # beats; longer ones are read as two
 # Of a beat, where bands play: the beat, its half, thirds, quarters.
 PARTS = (0.0, 0.5, 1 / 3, 2 / 3, 0.25, 0.75)

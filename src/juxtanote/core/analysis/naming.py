@@ -15,6 +15,9 @@ from juxtanote.core.analysis.techniques import Reading, read_curve
 from juxtanote.core.progress import Progress
 from juxtanote.core.units import amplitude_to_db
 
+MUFFLED_AROUND_S, MUFFLED_SHARE = 3.0, 0.3
+# MIDI: D3, up to where palm mutes are usual, and E4, from where they are next to none (common practice).
+PALM_USUAL, PALM_REACHES = 50, 64
 TIED_GAP_S = 0.09  # a note that ends earlier than this before the next is not slurred to it
 SEEN_TOO, SURELY_SHAKEN = 0.6, 0.45  # a vibrato that its curve shows as well needs less
 
@@ -44,6 +47,7 @@ def describe(
     """
     hop_s = HOP_LENGTH / SAMPLE_RATE
     starts = [max(note.start * hop_s, 0.0) for note in found]
+    found = _without_muffled(found)
     notes: list[PerceivedNote] = []
     for index, note in enumerate(found):
         if index % 16 == 0:
@@ -66,6 +70,25 @@ def describe(
         reading = _shaken(_believed(reading, note, crowded=_crowded(found, index)), note)
         notes.append(_perceived(note, onset, offset, mid, times, cents, reading))
     return _tie(notes, found)
+
+
+def _without_muffled(found: list[FoundNote]) -> list[FoundNote]:
+    """Take muting for the guitar's own tone where the hand does not do it.
+
+    A palm lies on low strings, and lifts now and then; where much around sounds muted and most of it lies
+    higher, that is the sound of the guitar.
+    """
+    starts = np.array([note.start * HOP_LENGTH / SAMPLE_RATE for note in found])
+    midi = np.array([note.midi for note in found])
+    muted = np.array(["muted" in _kinds(note) for note in found], dtype=bool)
+    cleared = list(found)
+    for index in np.flatnonzero(muted):
+        near = np.abs(starts - starts[index]) <= MUFFLED_AROUND_S
+        is_tone = muted[near].mean() > MUFFLED_SHARE
+        usual = np.median(midi[near & muted]) < PALM_USUAL
+        if midi[index] >= PALM_REACHES or (is_tone and not usual):
+            cleared[index] = replace(found[index], muted=0.0)
+    return cleared
 
 
 def _next_start(found: list[FoundNote], starts: list[float], index: int) -> float:

@@ -32,10 +32,8 @@ HARMONICS = (
     (1, 2, 3),
 )
 N_CHANNELS = BINS_PER_SEMITONE * sum(len(row) for row in HARMONICS)
-FLOOR_DB, RANGE_DB = (
-    -70.0,
-    80.0,
-)  # what is 70 dB under the loud part is silence; 10 dB over it clips
+# What is 70 dB under the loud part is silence; 10 dB over it clips.
+FLOOR_DB, RANGE_DB = -70.0, 80.0
 FRAMES_AT_ONCE = 128  # bounds memory; the result does not depend on it
 # From this length on a window is read at every other frame only, and the frames between are means.
 SLOW_WINDOW = 4096

@@ -17,10 +17,8 @@ from juxtanote.core.progress import Progress, no_progress, part_of
 
 STRETCH_S = 30.0  # of sound at once, which bounds memory
 MARGIN_S = 0.5  # listened to on both sides of a stretch, for context
-CUT_OFF_S, BEFORE_NOTE_S = (
-    0.12,
-    0.05,
-)  # a note that ends so near to the end of its stretch may be cut
+# A note that ends so near to the end of its stretch may be cut.
+CUT_OFF_S, BEFORE_NOTE_S = 0.12, 0.05
 BLOCK = 1 << 20  # samples that are mixed and resampled at a time
 ONLY_SIDE = 0.03  # of the side's level: a middle that is weaker holds nothing
 

@@ -7,7 +7,7 @@ Cleveland, "Robust locally weighted regression and smoothing scatterplots", JASA
 when that tempo is taken out is early or late; the second ear says the rest.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -17,7 +17,7 @@ from juxtanote.core.analysis.reference_pitch import measure_reference_cents
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.analysis.stretches import whole_middle
 from juxtanote.core.audio.sound import Sound
-from juxtanote.core.checks.complaints import EXTRA, MISSING, Asked, Complaint
+from juxtanote.core.checks.complaints import EXTRA, MISSING, QUIET, Asked, Complaint
 from juxtanote.core.checks.evidence import Evidence, listen_again
 from juxtanote.core.checks.second_ear import second_ear
 from juxtanote.core.errors import JuxtanoteError
@@ -26,20 +26,17 @@ from juxtanote.core.score.kept import BarOfTake, TakeEntry
 
 Array = NDArray[np.float64]
 HEARD_FROM = 0.35  # in a take, which is alone, half-sure notes are mostly right
-SLOWEST, FASTEST, STEPS = (
-    0.35,
-    1.6,
-    90,
-)  # of the written speed, and how many speeds are tried between
-NEAR_S, SAME_PITCH = (
-    0.16,
-    0.6,
-)  # seconds and semitones within which a note is the one that is written
+# Of the written speed, and how many speeds are tried between.
+SLOWEST, FASTEST, STEPS = 0.35, 1.6, 90
+# Seconds and semitones within which a note is the one that is written.
+NEAR_S, SAME_PITCH = 0.16, 0.6
 FEWEST_SHARE = 0.3  # of the notes that must be found for a take to be of this phrase
 # Of another pitch, of leaving out what is written or heard; seconds off.
 OTHER_COST, SKIP_WRITTEN, SKIP_HEARD, FAR_S = 0.9, 0.8, 0.5, 0.35
 # Over which the take's own tempo is read, and from how many notes.
 SPAN_S, LEAST_NOTES, ENOUGH_FOR_CURVES = 4.0, 9, 7
+GONE_DB = 36.0  # under the picked notes: a slur that is softer was not played at all
+SLURS = frozenset({"hammer-on", "pull-off"})
 TOLD_FROM = 0.5  # complaints that are more likely wrong than right are kept back
 SURE_REFERENCE = 0.25  # a less certain reference pitch is not used
 STEADY_MS, SAFE_STEP = 25.0, 0.1  # a spread that a teacher calls steady; how much slower is safe
@@ -126,6 +123,7 @@ def compare(
     for part in parts:
         inside = [n for n in moved if part.start_s <= n.onset_s < part.end_s]
         told += [c for c in second_ear(inside, part) if c.confidence >= TOLD_FROM]
+    told = [*_soft_or_missed(told, moved, parts)]
     findings = tuple(_finding(c, asked, tempo) for c in told if _kind(c) in TOLD)
     notes = tuple(_played(note, here, told, parts) for note, here in zip(asked, moved, strict=True))
     return Compared(
@@ -296,6 +294,28 @@ def _curve(x: Array, y: Array, weights: Array) -> float:
 
 
 # Saying
+
+
+def _soft_or_missed(
+    told: Sequence[Complaint], asked: Sequence[Asked], parts: Sequence[Evidence]
+) -> Iterator[Complaint]:
+    """Call a slurred note that is not heard too soft, where there is something of it after all."""
+    levels = {n.row: _level(n, parts) for n in asked if "dead" not in n.techniques}
+    struck = [levels[n.row] for n in asked if n.row in levels and not n.techniques & SLURS]
+    known = [level for level in struck or levels.values() if level is not None]
+    usual = float(np.median(known)) if known else 0.0
+    slurred = {n.row for n in asked if n.techniques & SLURS}
+    for complaint in told:
+        level = levels.get(complaint.row) if complaint.row in slurred else None
+        if complaint.kind == EXTRA and level is not None and usual - level < GONE_DB:
+            words = f"about {usual - level:.0f} dB under the picked notes"
+            complaint = replace(complaint, kind=QUIET, heard=f"{level:.1f} dB", detail=words)
+        yield complaint
+
+
+def _level(note: Asked, parts: Sequence[Evidence]) -> float | None:
+    here = next((p for p in parts if p.start_s <= note.onset_s < p.end_s), None)
+    return here.level_db(note.midi, note.onset_s) if here is not None else None
 
 
 def _at(note: Asked, tempo: _Tempo) -> Asked:

@@ -10,6 +10,7 @@ each note.
 """
 
 from bisect import bisect_right
+from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -43,16 +44,11 @@ _FIXED_COMPOUND = {"eighths": 3, "swung eighths": 3, "triplets": 9, "sixteenths"
                    "thirty-seconds": 12}  # fmt: skip
 SPREAD_S = 0.020  # how far a player is off, common practice
 GRACE_S = 0.09  # a crushed note stands at most so long before its main note
-TOGETHER_S, STRUM_S = (
-    0.03,
-    0.05,
-)  # apart at most: on any strings, on different ones (as MIREX matches)
+# Apart at most: on any strings, on different ones (as MIREX matches).
+TOGETHER_S, STRUM_S = 0.03, 0.05
 LONGEST_LAST = 8.0  # beats
-LEAN_S, LEAN_BEATS, LEAN_CALM = (
-    0.06,
-    1.5,
-    2.0,
-)  # at most so late together, over so many beats each way
+# At most so late together, over so many beats each way.
+LEAN_S, LEAN_BEATS, LEAN_CALM = 0.06, 1.5, 2.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -155,20 +151,14 @@ def _habit(row: np.ndarray, filled: np.ndarray) -> np.ndarray:
 
 def _best_row(own: np.ndarray, compound: bool) -> np.ndarray:
     """Find the best row of subdivisions (n_beats) by their costs (n_grids, n_beats), exactly."""
-    allowed, price = _choices(compound)
-    # A row for every choice of kinds at once: (n_beats, n_choices, n_grids).
-    costs = own.T[:, None, :] + np.where(allowed, 0.0, np.inf)
-    count = own.shape[1]
-    totals = np.empty((count + 1, *allowed.shape))
-    totals[0] = np.where(allowed, 0.0, np.inf)
-    for column in range(count):
-        leaving = np.minimum.reduce(totals[column], axis=1, keepdims=True) + CHANGE_COST
-        np.add(np.minimum(totals[column], leaving), costs[column], out=totals[column + 1])
+    _, price = _choices(compound)
+    totals = _totals(own, compound)
     choice = int(np.argmin(totals[-1].min(axis=1) + price))
     before = totals[:-1, choice]
     cheapest = before.argmin(axis=1)
     stays = before <= before.min(axis=1, keepdims=True) + CHANGE_COST
     state = int(np.argmin(totals[-1, choice]))
+    count = own.shape[1]
     row = np.empty(count, dtype=np.int64)
     for column in range(count - 1, -1, -1):
         row[column] = state
@@ -176,7 +166,57 @@ def _best_row(own: np.ndarray, compound: bool) -> np.ndarray:
     return row
 
 
-# As many beats of what is usual weigh as what the phrase itself shows.
+@dataclass(frozen=True, slots=True)
+class _Searched:
+    """A search that was done: costs of beats, and what each way to each beat costs in all."""
+
+    own: np.ndarray
+    compound: bool
+    totals: np.ndarray
+
+
+def _totals(own: np.ndarray, compound: bool) -> np.ndarray:
+    """Give what the best way to each beat costs, for each choice: (n_beats + 1, n_choices, n_grids).
+
+    An edit changes a beat or two: the search before it is taken up at the first, and followed no
+    further than until all ways are as much dearer, or cheaper, as they were.
+    """
+    allowed, _ = _choices(compound)
+    costs = own.T[:, None, :] + np.where(allowed, 0.0, np.inf)
+    count = own.shape[1]
+    known, differing = _nearest_search(own, compound)
+    if known is None:
+        totals = np.empty((count + 1, *allowed.shape))
+        totals[0] = np.where(allowed, 0.0, np.inf)
+    else:
+        totals = known.totals.copy()
+    first, last = (int(differing[0]), int(differing[-1])) if len(differing) else (count, count)
+    for column in range(first, count):
+        leaving = np.minimum.reduce(totals[column], axis=1, keepdims=True) + CHANGE_COST
+        np.add(np.minimum(totals[column], leaving), costs[column], out=totals[column + 1])
+        if known is not None and column >= last:
+            more = totals[column + 1] - np.where(allowed, known.totals[column + 1], 0.0)
+            least = np.where(allowed, more, np.inf).min(axis=1, keepdims=True)
+            if np.all(np.where(allowed, more - least, 0.0) < SAME_COST):
+                totals[column + 2 :] += least
+                break
+    _searched.append(_Searched(own, compound, totals))
+    return totals
+
+
+def _nearest_search(own: np.ndarray, compound: bool) -> tuple[_Searched | None, np.ndarray]:
+    """Find the earlier search that differs in fewest beats, and in which; all where it is none."""
+    best, fewest = None, np.arange(own.shape[1])
+    for known in list(_searched):
+        if known.compound == compound and known.own.shape == own.shape:
+            differing = np.flatnonzero((known.own != own).any(axis=0))
+            if best is None or len(differing) < len(fewest):
+                best, fewest = known, differing
+    return best, fewest
+
+
+_searched: deque[_Searched] = deque(maxlen=12)  # a phrase is searched some six times for one count
+SAME_COST = 1e-9
 HABIT_BEATS, HABIT_ROUNDS = 16.0, 3
 CHANGE_COST = 0.25  # of another subdivision than in the beat before, in log odds
 
