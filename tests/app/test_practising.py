@@ -20,7 +20,7 @@ from juxtanote.app.practise import labels
 from juxtanote.app.students import NameForm, StudentForm
 from juxtanote.app.transport.devices import SimulatedMicrophone, SimulatedSoundCard
 from juxtanote.app.transport.rate import RATE
-from juxtanote.core.audio.player import Clicked
+from juxtanote.core.audio.clicks import Clicked
 from juxtanote.core.practice.log import add_practice
 from juxtanote.core.practice.plan import Parted, joined_chunks
 from juxtanote.core.practice.ways import WAYS, Way

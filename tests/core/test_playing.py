@@ -6,7 +6,9 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from juxtanote.core.audio.player import CEILING_DB, Clicked, LoopPlayer, SpeedStep
+from juxtanote.core.audio.clicks import Clicked
+from juxtanote.core.audio.mixing import CEILING_DB
+from juxtanote.core.audio.player import LoopPlayer, SpeedStep
 from juxtanote.core.audio.stretch import PassStretcher, map_pass, stretch_whole
 from juxtanote.core.units import db_to_amplitude
 from tests.sounds import sine

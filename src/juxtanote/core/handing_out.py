@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtanote.core.audio.player import click_sound
+from juxtanote.core.audio.clicks import click_sound
 from juxtanote.core.audio.read import to_rate
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.audio.stretch import stretch_whole

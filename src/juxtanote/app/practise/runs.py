@@ -6,7 +6,7 @@ from juxtanote.app import settings
 from juxtanote.app.practise import labels
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.parts import number_box, soft
-from juxtanote.core.audio.player import Clicked
+from juxtanote.core.audio.clicks import Clicked
 from juxtanote.core.practice.climb import rule
 
 

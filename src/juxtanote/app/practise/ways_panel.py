@@ -14,7 +14,7 @@ from juxtanote.app.practise import labels
 from juxtanote.app.practise.runs import Runs
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.parts import Panel, soft, strong
-from juxtanote.core.audio.player import Clicked
+from juxtanote.core.audio.clicks import Clicked
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.checks.difficulty import difficulty_of, hardest
 from juxtanote.core.practice.ways import WAYS, Way, next_key

@@ -8,17 +8,22 @@ import threading
 from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass
-from enum import Enum
 
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtanote.core.audio.clicks import (
+    ON_BEAT_S,
+    Clicked,
+    add_at,
+    beat_near,
+    click_sound,
+    clicked_beats,
+)
+from juxtanote.core.audio.mixing import Sources, under_ceiling
 from juxtanote.core.audio.stretch import PassMap, PassStretcher, map_pass
 
 SLOWEST, FASTEST = 0.25, 1.25  # of the recording's speed; slower than that attacks tear
-CEILING_DB = -3.0  # headphones: nothing is louder, whatever is mixed
-CLICK_S = 0.03  # short enough not to cover the note it falls on
-ON_BEAT_S = 0.03  # a place so near to a beat is on it
 CROSSFADE = 512  # samples over which a change of speed or attacks is faded
 
 
@@ -30,15 +35,6 @@ class SpeedStep:
     repeats: int
 
 
-class Clicked(Enum):
-    """On which beats the click sounds."""
-
-    EVERY = "every beat"
-    BACK = "two and four"
-    OFF = "off the beat"
-    OTHER_BARS = "every other bar"
-
-
 @dataclass(slots=True)
 class _Lead:
     """What comes before a pass: silence and counts, in output samples."""
@@ -46,32 +42,6 @@ class _Lead:
     clicks: tuple[int, ...] = ()
     length: int = 0
     left: int = 0
-
-
-class Sources:
-    """Recording and rendered tab in one row of channels (left, right, tab), without a copy of either."""
-
-    def __init__(
-        self,
-        recording: NDArray[np.float32],
-        tab: NDArray[np.float32] | None = None,
-        tab_start: int = 0,
-    ) -> None:
-        self.recording, self.tab, self.tab_start = recording, tab, tab_start
-        self.shape = (3, recording.shape[1])
-
-    def read(self, start: int, count: int) -> NDArray[np.float32]:
-        """Give `count` samples from `start` on, shape (3, count); outside is silence."""
-        out = np.zeros((3, count), dtype=np.float32)
-        low, high = max(start, 0), min(start + count, self.shape[1])
-        if high > low:
-            out[:2, low - start : high - start] = self.recording[:, low:high]
-        if self.tab is not None:
-            first = self.tab_start
-            low, high = max(start, first), min(start + count, first + len(self.tab))
-            if high > low:
-                out[2, low - start : high - start] = self.tab[low - first : high - first]
-        return out
 
 
 @dataclass(frozen=True, slots=True)
@@ -302,7 +272,7 @@ class LoopPlayer:
                 out[:, filled : filled + made.shape[1]] = made
                 filled += made.shape[1]
             self._out += count
-        return _under_ceiling(out * np.float32(2.0 * self._level))
+        return under_ceiling(out * np.float32(2.0 * self._level))
 
     def _next_piece(self, count: int) -> NDArray[np.float32] | None:
         """Render up to `count` samples of the count-in or the pass; None at the end."""
@@ -319,17 +289,20 @@ class LoopPlayer:
         self._history.append(
             _Stretch(self._out_now(count, length), length, stretcher.plan, begin, self._pass_number)
         )
-        gain_recording = min(1.0, 1.0 - self._balance)
-        gain_tab = min(1.0, 1.0 + self._balance)
-        if self.sides_apart:
-            mixed = np.stack([gain_recording * block[:2].mean(axis=0), gain_tab * block[2]])
-        else:
-            mixed = gain_recording * block[:2] + gain_tab * block[2]
+        mixed = self._mixed(block)
         if self.click:
             mixed = mixed + self._clicks(stretcher.plan, begin, length)
         if stretcher.left == 0:
             self._end_span()
         return np.asarray(mixed, dtype=np.float32)
+
+    def _mixed(self, block: NDArray[np.float32]) -> NDArray[np.float32]:
+        """Mix recording and tab as the balance says."""
+        gain_recording = min(1.0, 1.0 - self._balance)
+        gain_tab = min(1.0, 1.0 + self._balance)
+        if self.sides_apart:
+            return np.stack([gain_recording * block[:2].mean(axis=0), gain_tab * block[2]])
+        return np.asarray(gain_recording * block[:2] + gain_tab * block[2], dtype=np.float32)
 
     def _crossfaded(self, block: NDArray[np.float32]) -> NDArray[np.float32]:
         """Let what played before a change fade out under the first samples of what plays now."""
@@ -417,23 +390,6 @@ class LoopPlayer:
 
     # Click
 
-    def _beat_near(self, position: int) -> tuple[float, float]:
-        """Give the beat at or before a place, and the length of a beat there; in samples of the input."""
-        times = self._beats[:, 0] * self.sample_rate
-        if len(times) < 2:
-            return float(position), 0.5 * self.sample_rate
-        index = (
-            int(np.searchsorted(times, position + ON_BEAT_S * self.sample_rate, side="right")) - 1
-        )
-        low = int(np.clip(index, 0, len(times) - 2))
-        length = float(times[low + 1] - times[low])
-        beat = float(times[index]) if index >= 0 else float(times[0]) - length * np.ceil(
-            (times[0] - position) / length
-        )  # fmt: skip
-        if index == len(times) - 1:
-            beat += length * np.floor((position - beat) / length)
-        return beat, length
-
     def _lead_to(self, position: int, counted: int, breath: int = 0) -> _Lead:
         """Plan what comes before playing from a place: a breath, and counts up to the beat it is on.
 
@@ -442,7 +398,7 @@ class LoopPlayer:
         """
         if not counted and not breath:
             return _Lead()
-        beat, length = self._beat_near(position)
+        beat, length = beat_near(self._beats, position, self.sample_rate)
         into = max(position - beat, 0.0)
         if into < ON_BEAT_S * self.sample_rate:
             into = 0.0
@@ -458,59 +414,18 @@ class LoopPlayer:
         length = min(count, lead.left)
         piece = np.zeros((2, length), dtype=np.float32)
         for number, at in enumerate(lead.clicks):
-            _add_at(piece, self._click_low if number else self._click_high, at - begin)
+            add_at(piece, self._click_low if number else self._click_high, at - begin)
         self._history.append(_Stretch(self._out_now(count, length), length, None, 0, 0))
         lead.left -= length
         return piece
 
     def _clicks(self, plan: PassMap, begin: int, length: int) -> NDArray[np.float32]:
         piece = np.zeros((2, length), dtype=np.float32)
-        for seconds, first in self._clicked_beats():
+        for seconds, first in clicked_beats(self._beats, self.clicked):
             position = seconds * self.sample_rate
             if not plan.start <= position < plan.end:
                 continue
             at = int(round(float(plan.to_output(float(position))))) - begin
             if -self.sample_rate < at < length:
-                _add_at(piece, self._click_high if first else self._click_low, at)
+                add_at(piece, self._click_high if first else self._click_low, at)
         return piece
-
-    def _clicked_beats(self) -> NDArray[np.float64]:
-        """Give the rows (seconds, 1 for the high click) that the click sounds on."""
-        if self.clicked is Clicked.EVERY or len(self._beats) < 2:
-            return self._beats
-        ones = np.flatnonzero(self._beats[:, 1] > 0)
-        if self.clicked is Clicked.OFF:
-            middles = 0.5 * (self._beats[1:, 0] + self._beats[:-1, 0])
-            return np.stack([middles, np.zeros(len(middles))], axis=1)
-        bars = np.searchsorted(ones, np.arange(len(self._beats)), side="right")
-        if self.clicked is Clicked.OTHER_BARS:
-            return np.asarray(self._beats[bars % 2 == 1])
-        starts = np.concatenate([[0], ones])
-        inside = np.arange(len(self._beats)) - starts[bars]
-        level = np.stack([self._beats[:, 0], np.zeros(len(self._beats))], axis=1)
-        return np.asarray(level[inside % 2 == 1])
-
-
-def _add_at(piece: NDArray[np.float32], sound: NDArray[np.float32], at: int) -> None:
-    """Add what falls inside of a sound that starts at `at`."""
-    low, high = max(at, 0), min(at + len(sound), piece.shape[1])
-    if high > low:
-        piece[:, low:high] += sound[low - at : high - at]
-
-
-def click_sound(sample_rate: int, hz: float) -> NDArray[np.float32]:
-    """Give one click of a metronome."""
-    times = np.arange(int(CLICK_S * sample_rate)) / sample_rate
-    return np.asarray(0.35 * np.sin(2 * np.pi * hz * times) * np.exp(-times / 0.006), np.float32)
-
-
-def _under_ceiling(audio: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Bend peaks softly so that nothing passes the ceiling."""
-    ceiling = np.float32(10.0 ** (CEILING_DB / 20.0))
-    knee = np.float32(0.6) * ceiling
-    over = np.abs(audio) > knee
-    if np.any(over):
-        room = ceiling - knee
-        bent = knee + room * np.tanh((np.abs(audio) - knee) / room)
-        audio = np.where(over, np.sign(audio) * bent, audio).astype(np.float32)
-    return audio
