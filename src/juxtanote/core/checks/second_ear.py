@@ -46,6 +46,7 @@ BEND_APART = 0.33  # semitones
 SOMETHING = 0.2  # evidence from which on a written note is there
 BENT, STILL = 0.5, 0.15  # of the listener's bend probability: surely bent, surely not
 COVERED = 45  # A2: under it a bass covers a note, and its octave is heard in its place
+ENOUGH_PLAYED, USUALLY_CLEAR = 4, 0.97  # fewer notes do not tell how clearly it is heard here
 RINGING = 0.8  # of a note's frames that sound: it rings on
 # Picked notes that tell what usual is; how much softer and longer is told.
 MIN_PICKED, QUIET_DB, RINGS_S = 3, 15.0, 0.15
@@ -68,7 +69,8 @@ def second_ear(asked: Sequence[Asked], evidence: Evidence) -> list[Complaint]:
     found += [*_quiet(played, evidence), *_bleed(played, evidence)]
     left = [heard[k] for k in range(len(heard)) if k not in taken]
     found += _missing(left, asked, evidence)
-    clear = float(np.mean([other.confidence for _, other in played])) if played else 0.5
+    sure = [other.confidence for _, other in played]
+    clear = float(np.mean(sure)) if len(sure) >= ENOUGH_PLAYED else USUALLY_CLEAR
     return sorted((by_others(c, clear) for c in found), key=lambda c: (c.onset_s, c.kind))
 
 

@@ -35,7 +35,7 @@ FEWEST_SHARE = 0.3  # of the notes that must be found for a take to be of this p
 OTHER_COST, SKIP_WRITTEN, SKIP_HEARD, FAR_S = 0.9, 0.8, 0.5, 0.35
 # Over which the take's own tempo is read, and from how many notes.
 SPAN_S, LEAST_NOTES, ENOUGH_FOR_CURVES = 4.0, 9, 7
-GONE_DB = 36.0  # under the picked notes: a slur that is softer was not played at all
+GONE_DB = 31.0  # under the picked notes: a slur that is softer was not played at all
 SLURS = frozenset({"hammer-on", "pull-off"})
 TOLD_FROM = 0.5  # complaints that are more likely wrong than right are kept back
 SURE_REFERENCE = 0.25  # a less certain reference pitch is not used
