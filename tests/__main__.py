@@ -1,29 +1,74 @@
-"""Run every test and close with a plain line: N passed, N failed, N skipped."""
+"""Run every test and close with a plain line: N passed, N failed, N skipped.
 
+The window's tests and all others run beside each other, in a process of their own each.
+"""
+
+import contextlib
+import re
+import subprocess
 import sys
+import tempfile
 import unittest
 import warnings
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
+BESIDE = (("app",), ("core", "lab", "page", "reference"))
+CLOSING = re.compile(r"^(\d+) passed, (\d+) failed, (\d+) skipped$", re.MULTILINE)
 
 
-def main() -> int:
-    """Run the tests named on the command line, or all of them."""
-    sys.path.insert(0, str(ROOT))
-    warnings.filterwarnings("ignore", category=DeprecationWarning)
-    loader = unittest.TestLoader()
-    names = sys.argv[1:]
-    if names:
-        suite = loader.loadTestsFromNames(names)
-    else:
-        suite = loader.discover(str(ROOT / "tests"), top_level_dir=str(ROOT))
+def run_here(suite: unittest.TestSuite) -> tuple[int, int, int]:
+    """Run tests in this process: passed, failed, skipped."""
     result = unittest.TextTestRunner(verbosity=1).run(suite)
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     skipped = len(result.skipped)
-    passed = max(result.testsRun - failed - skipped, 0)
+    return max(result.testsRun - failed - skipped, 0), failed, skipped
+
+
+def run_beside() -> tuple[int, int, int]:
+    """Run all folders of tests in two processes, and print what each of them said."""
+    there = {path.parent.name for path in (ROOT / "tests").glob("*/test_*.py")}
+    known = {name for names in BESIDE for name in names}
+    if there != known:
+        raise SystemExit(f"no process runs the tests in {', '.join(sorted(there ^ known))}")
+    with tempfile.TemporaryDirectory() as folder, contextlib.ExitStack() as open_files:
+        running = []
+        for number, names in enumerate(BESIDE):
+            path = Path(folder, str(number))
+            log = open_files.enter_context(path.open("w", encoding="utf-8"))
+            command = [sys.executable, "-m", "tests", *(f"tests/{name}" for name in names)]
+            process = subprocess.Popen(command, cwd=ROOT, stdout=log, stderr=subprocess.STDOUT)
+            running.append((process, path))
+        return _summed(running)
+
+
+def _summed(running: list[tuple[subprocess.Popen[bytes], Path]]) -> tuple[int, int, int]:
+    """Wait for processes and add up what they counted."""
+    totals = [0, 0, 0]
+    for process, path in running:
+        process.wait()
+        text = path.read_text("utf-8")
+        print(text, flush=True)
+        closing = CLOSING.findall(text)
+        # A process that died has no closing line: that is a failure as well.
+        counts = [int(part) for part in closing[-1]] if closing else [0, 1, 0]
+        totals = [a + b for a, b in zip(totals, counts, strict=True)]
+    return totals[0], totals[1], totals[2]
+
+
+def main() -> int:
+    """Run the tests named (modules, or folders such as tests/core), or all of them."""
+    sys.path.insert(0, str(ROOT))
+    warnings.filterwarnings("ignore", category=DeprecationWarning)
+    loader, suite = unittest.TestLoader(), unittest.TestSuite()
+    for name in sys.argv[1:]:
+        if "/" in name:
+            suite.addTests(loader.discover(str(ROOT / name), top_level_dir=str(ROOT)))
+        else:
+            suite.addTests(loader.loadTestsFromName(name))
+    passed, failed, skipped = run_here(suite) if sys.argv[1:] else run_beside()
     print(f"{passed} passed, {failed} failed, {skipped} skipped", flush=True)
-    return 1 if failed or result.testsRun == 0 else 0
+    return 1 if failed or passed + failed + skipped == 0 else 0
 
 
 if __name__ == "__main__":
