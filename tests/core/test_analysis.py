@@ -9,7 +9,7 @@ import numpy as np
 from juxtanote.core.analysis import listener, wide_spectra
 from juxtanote.core.analysis import spectra as narrow
 from juxtanote.core.analysis.beats import find_beats
-from juxtanote.core.analysis.channels import CELL_KINDS, LOWEST_MIDI, N_PITCHES
+from juxtanote.core.analysis.channels import CELL_KINDS, LOWEST_MIDI, N_PITCHES, Cell
 from juxtanote.core.analysis.confidence import calibrated
 from juxtanote.core.analysis.curves import measure_spectra, pitch_curve
 from juxtanote.core.analysis.decode import DecoderSettings, decode, trace
@@ -302,10 +302,12 @@ class TestListener(unittest.TestCase):
         second = rng.normal(size=(11, N_PITCHES, 5)), rng.normal(size=(2, 5))
         cells, frames = listener.together(first, second)
         share = listener.SECOND_COUNTS
-        np.testing.assert_allclose(
-            cells[:, listener.ADDED_ROWS :],
-            (1 - share) * first[0] + share * second[0][:9, listener.ADDED_ROWS :],
-        )
+        for kind in Cell:
+            part = share if kind in listener.BOTH_TELL else 0.0
+            theirs = second[0][kind, listener.ADDED_ROWS :]
+            np.testing.assert_allclose(
+                cells[kind, listener.ADDED_ROWS :], (1 - part) * first[0][kind] + part * theirs
+            )
         np.testing.assert_allclose(frames, (1 - share) * first[1] + share * second[1])
         alone = second[0][:, : listener.ADDED_ROWS]
         self.assertTrue(np.all(cells[:2, : listener.ADDED_ROWS] < alone[:2]))

@@ -32,6 +32,8 @@ MOST_FRAMES, MARGIN_FRAMES = 1400, 96  # of a block: 16 s
 SECOND_COUNTS = 0.4
 ADDED_ROWS = LOWEST_FIRST - LOWEST_MIDI  # below what the first network hears
 ALONE_DOUBTED = 2.0  # log odds
+# Of the other kinds the second network learned too little: what it tells of them makes techniques worse.
+BOTH_TELL = frozenset({Cell.ONSET, Cell.ACTIVE, Cell.SLIDE, Cell.MUTED})
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,6 +150,9 @@ def together(first: tuple[Array, Array], second: tuple[Array, Array]) -> tuple[A
         Logits of a dead stroke, and of the lead sounding.
     """
     mixed = second[0][: len(CELL_KINDS)].copy()
-    mixed[:, ADDED_ROWS:] += (1.0 - SECOND_COUNTS) * (first[0] - mixed[:, ADDED_ROWS:])
+    for kind in Cell:
+        share = SECOND_COUNTS if kind in BOTH_TELL else 0.0
+        mixed[kind, ADDED_ROWS:] *= share
+        mixed[kind, ADDED_ROWS:] += (1.0 - share) * first[0][kind]
     mixed[: Cell.ACTIVE + 1, :ADDED_ROWS] -= ALONE_DOUBTED
     return mixed, first[1] + SECOND_COUNTS * (second[1] - first[1])

@@ -28,12 +28,12 @@ NEVER = 2.0  # no probability reaches it: that kind is not told by this measure
 # The edges lie where the two networks' evidence told next to nobody a wrong thing on sounds of others
 # (`bench check`, its half for tuning). Slurs overlap with strokes: only the plainest few are told.
 KINDS = (
-    _Kind("hammer-on", "slurred", 0.95, 0.02, 0.56, 0.56),
-    _Kind("pull-off", "slurred", 0.95, 0.02, 0.56, 0.56),
-    _Kind("slide", "slide", 0.85, 0.1, 0.56, 0.56), _Kind("tap", "tap", 0.3, 0.0, 0.56),
+    _Kind("hammer-on", "slurred", NEVER, 0.03, 0.56, 0.56),
+    _Kind("pull-off", "slurred", 0.97, 0.03, 0.56, 0.56),
+    _Kind("slide", "slide", 0.85, 0.1, 0.56, 0.56), _Kind("tap", "tap", 0.4, 0.0, 0.56),
     _Kind("palm-mute", "muted", 0.97, 0.1, 0.2, 0.56),
     _Kind("natural-harmonic", "harmonic", 0.8, 0.01, 0.5, 0.56),
-    _Kind("vibrato", "shaking", 0.2, 0.02, 0.6, 0.6),
+    _Kind("vibrato", "shaking", 0.4, 0.015, 0.6, 0.6),
 )  # fmt: skip
 JOINED = frozenset({"hammer-on", "pull-off", "slide", "tap"})
 CLIPPED_OR_PURE = frozenset({"dead", "staccato", "pinch-harmonic", "palm-mute", "natural-harmonic"})
