@@ -172,21 +172,22 @@ def _chains(
 ) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
     """Run the two-state search for all pitches together: where notes start, where they are on."""
     n_rows, n_frames = begin.shape
-    off, on = np.zeros(n_rows), np.full(n_rows, -1e9)
-    from_on = np.zeros((n_frames, n_rows), dtype=bool)  # off came from on
-    restart = np.zeros(
-        (n_frames, n_rows), dtype=np.int8
-    )  # on came from: 0 on, 1 off, 2 struck again
+    begins, keeps = np.ascontiguousarray(begin.T), np.ascontiguousarray(keep.T)
+    offs, ons = np.zeros((n_frames + 1, n_rows)), np.full((n_frames + 1, n_rows), -1e9)
+    struck = np.empty_like(begins)
     for frame in range(n_frames):
-        struck = np.maximum(off, on) + begin[:, frame]
-        stays = on
-        again = on + begin[:, frame]
-        new_on = np.maximum(stays, struck) + keep[:, frame]
-        restart[frame] = np.where(struck > stays, np.where(again >= off + begin[:, frame], 2, 1), 0)
-        left = on - leave_cost
-        from_on[frame] = left > off
-        off = np.maximum(off, left)
-        on = new_on
+        off, on = offs[frame], ons[frame]
+        np.maximum(off, on, out=struck[frame])
+        struck[frame] += begins[frame]
+        np.maximum(on, struck[frame], out=ons[frame + 1])
+        ons[frame + 1] += keeps[frame]
+        np.maximum(off, on - leave_cost, out=offs[frame + 1])
+    before_off, before_on = offs[:-1], ons[:-1]
+    from_on = before_on - leave_cost > before_off  # off came from on
+    # On came from: 0 on, 1 off, 2 struck again.
+    again = before_on + begins >= before_off + begins
+    restart = np.where(struck > before_on, np.where(again, 2, 1), 0).astype(np.int8)
+    off, on = offs[-1], ons[-1]
     starts = np.zeros((n_rows, n_frames), dtype=bool)
     sounding = np.zeros((n_rows, n_frames), dtype=bool)
     state = on > off
