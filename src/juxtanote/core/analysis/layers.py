@@ -11,7 +11,18 @@ Weights = dict[str, Array]
 
 
 def pooled(x: Array) -> Array:
-    """Give mean and maximum over the pitches of a picture: (2 * channels, frames)."""
+    """Give mean and maximum over the pitches of a picture.
+
+    Parameters
+    ----------
+    x : ndarray of float32, shape (channels, pitches, frames)
+        The picture.
+
+    Examples
+    --------
+    >>> pooled(np.arange(6, dtype=np.float32).reshape(1, 3, 2)).tolist()
+    [[2.0, 3.0], [4.0, 5.0]]
+    """
     return np.concatenate([x.mean(axis=1), x.max(axis=1)])
 
 

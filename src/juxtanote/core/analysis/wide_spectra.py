@@ -92,6 +92,17 @@ def harmonic_index() -> tuple[NDArray[np.int64], NDArray[np.int64]]:
 
 
 def stack_harmonics(spectra: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Lay the harmonics of each pitch over each other: (N_CHANNELS, N_PITCHES, n_frames)."""
+    """Lay the harmonics of each pitch over each other: (N_CHANNELS, N_PITCHES, n_frames).
+
+    Parameters
+    ----------
+    spectra : ndarray of float32, shape (n_windows, N_BINS, n_frames)
+        As `spectra.spectra_on` gives them for `WIDE`.
+
+    Examples
+    --------
+    >>> stack_harmonics(np.zeros((4, N_BINS, 7), dtype=np.float32)).shape == (N_CHANNELS, N_PITCHES, 7)
+    True
+    """
     windows, bins = harmonic_index()
     return spectra[windows, bins]

@@ -125,11 +125,7 @@ class Chain:
         )
 
     def _with_ringing(
-        self,
-        event: Event,
-        states: HandStates,
-        own: NDArray[np.float64],
-        move: NDArray[np.float64],
+        self, event: Event, states: HandStates, own: NDArray[np.float64], move: NDArray[np.float64]
     ) -> tuple[list[tuple[int, ...]], NDArray[np.float64], NDArray[np.int64]]:
         """Keep apart the ways whose ringing notes are on different strings."""
         last = self._columns[-1]

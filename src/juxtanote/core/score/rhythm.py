@@ -236,12 +236,7 @@ def _choices(compound: bool) -> tuple[np.ndarray, np.ndarray]:
 
 
 def _beat_costs(
-    beats: np.ndarray,
-    weights: np.ndarray,
-    first: int,
-    count: int,
-    spread: float,
-    compound: bool,
+    beats: np.ndarray, weights: np.ndarray, first: int, count: int, spread: float, compound: bool
 ) -> np.ndarray:
     """Cost every subdivision in every beat, (n_grids, n_beats): deviation, complexity, crowding.
 
