@@ -75,7 +75,8 @@ class PartsPanel(Panel):
             part = phrase.part if phrase is not None else lesson.parts[0].ident
             chunks = assigned_chunks(lesson) or joined_chunks(lesson.phrases_of(part))
         self.model.show_chunks(chunks)
-        self.empty.setText("" if chunks else labels.NO_PARTS[parted])
+        why = labels.NO_PARTS[parted if phrase is not None else Parted.PHRASES]
+        self.empty.setText("" if chunks else why)
         self.empty.setVisible(not chunks)
         self.mark.setVisible(parted is Parted.SPOTS)
 
