@@ -414,12 +414,18 @@ _LENGTH_PRICES = np.array([0.02 * step.denominator for step in _LENGTHS])
 
 
 def _length(note: Note, onset: Fraction, room: Fraction, sounding: float) -> Fraction:
-    """Write how long a note is held (`sounding` beats): to the next one, or to a clear stop before it.
+    """Write how long a note is held (`sounding` beats): to the next one, or to a clear stop before it."""
+    if "let-ring" in note.written.techniques or sounding > 0.62 * float(room):
+        return room
+    return _stops(onset, room, sounding)
+
+
+@lru_cache(maxsize=8192)  # of a phrase that is edited most notes sound as long as before
+def _stops(onset: Fraction, room: Fraction, sounding: float) -> Fraction:
+    """Give the length of a note that stops before the next one.
 
     It stops where its own beat is divided: a note in halves of the beat does not end on a third of it.
     """
-    if "let-ring" in note.written.techniques or sounding > 0.62 * float(room):
-        return room
     fitting = bisect_right(_LENGTHS, room)
     costs = np.abs(_LENGTH_VALUES[:fitting] - sounding) + _LENGTH_PRICES[:fitting]
     for choice in np.argsort(costs, kind="stable"):
