@@ -67,6 +67,7 @@ class Strip(QWidget):
         self._repeats: dict[int, str] = {}
         document.lesson_changed.connect(self._on_lesson_changed)
         document.phrase_changed.connect(self._on_phrase_changed)
+        document.kept_changed.connect(self.update)
         transport.moved.connect(self._on_moved)
 
     def _on_lesson_changed(self, change: Change) -> None:
@@ -149,6 +150,7 @@ class Strip(QWidget):
             self._paint_empty(painter, area)
         self._paint_phrases(painter, area)
         painter.drawPixmap(0, 0, self._wave_picture(area))
+        self._paint_spots(painter, area)
         if self._detailed:
             self._paint_lead(painter, area)
             self._paint_beats(painter, area)
@@ -263,6 +265,15 @@ class Strip(QWidget):
             painter.setPen(colour("ink" if is_chosen else "soft"))
             shown = metrics.elidedText(label, Qt.TextElideMode.ElideRight, max(room, px(9)))
             painter.drawText(QPointF(max(left, 0) + 2, y - 4), shown)
+
+    def _paint_spots(self, painter: QPainter, area: QRectF) -> None:
+        """Draw where the current phrase is marked to be practised from."""
+        phrase = self._document.phrase
+        painter.setPen(pen("ink", 1.4, Qt.PenStyle.DotLine))
+        for spot in self._document.lesson.kept.spots:
+            if phrase is not None and spot.phrase == phrase.ident:
+                at = self.x_of(spot.at_s)
+                painter.drawLine(QPointF(at, area.top()), QPointF(at, area.bottom()))
 
     def _paint_lead(self, painter: QPainter, area: QRectF) -> None:
         """Underline where the lead plays."""
