@@ -18,7 +18,7 @@ from juxtanote.cli import main
 from juxtanote.core.collection import index as indexing
 from juxtanote.core.collection.cards import cards_of
 from juxtanote.core.collection.index import Index
-from juxtanote.core.collection.music import nearness
+from juxtanote.core.collection.music import Profiles, nearness
 from juxtanote.core.collection.picture import small_tab
 from juxtanote.core.collection.search import Hit, families, parse_query, search
 from juxtanote.core.collection.shelf import Shelf
@@ -231,3 +231,19 @@ class TestPicture(unittest.TestCase):
                 self.assertTrue(all(0.0 <= w.x <= 60.0 for w in block.words))
                 xs = [w.x for w in block.words]
                 self.assertEqual(xs, sorted(xs))
+
+
+class TestLikeliest(unittest.TestCase):
+    def test_a_line_with_a_note_more_and_one_less_is_looked_at_among_many(self) -> None:
+        rng = np.random.default_rng(6)
+        lines = [
+            tuple(np.cumsum(rng.integers(-4, 5, int(rng.integers(8, 17)))).tolist())
+            for _ in range(1500)
+        ]
+        profiles, found = Profiles(lines), 0
+        for number in range(60):
+            line = [pitch + 3 for pitch in lines[number]]
+            del line[int(rng.integers(1, len(line) - 1))]
+            line.insert(int(rng.integers(1, len(line) - 1)), line[2] + 2)
+            found += number in profiles.likely(tuple(line), 15).tolist()
+        self.assertGreaterEqual(found, 57)

@@ -30,6 +30,8 @@ class Profiles:
                 columns.append(self._columns.setdefault(feature, len(self._columns)))
         self._rows, self._of = np.asarray(rows, dtype=np.int64), np.asarray(columns, dtype=np.int64)
         self._count = len(lines)
+        # A long line has something of everything: what it shares counts by the root of what it has.
+        self._size = np.sqrt(np.maximum(np.bincount(self._rows, minlength=self._count), 1))
         met = np.bincount(self._of, minlength=len(self._columns)) if len(columns) else np.zeros(0)
         self._weight = np.log((1.0 + len(lines)) / (1.0 + met))
 
@@ -39,7 +41,7 @@ class Profiles:
         for feature in profile(line):
             if feature in self._columns:
                 weights[self._columns[feature]] = self._weight[self._columns[feature]]
-        shared = np.bincount(self._rows, weights[self._of], minlength=self._count)
+        shared = np.bincount(self._rows, weights[self._of], minlength=self._count) / self._size
         most = min(most, self._count)
         best = np.argpartition(-shared, most - 1)[:most] if most else np.zeros(0, dtype=np.int64)
         return np.asarray(best[np.argsort(-shared[best], kind="stable")])
