@@ -19,7 +19,7 @@ class Shelf:
         self._state = (-1, -1)
         self._open: Index | None = None  # kept for asking; reading has its own
         self._cards: dict[int, Card] = {}
-        self._profiles = Profiles([])
+        self._profiles: Profiles | None = None  # made when music is first looked for
 
     def follow(self, folders: Sequence[Path], progress: Progress = no_progress) -> list[str]:
         """Bring the index up to date with its folders; say what was not read."""
@@ -40,7 +40,7 @@ class Shelf:
         state = index.state()
         if state != self._state:
             self._cards = dict(index.numbered())
-            self._profiles = Profiles([card.pitches for card in self._cards.values()])
+            self._profiles = None
             self._state = state
 
     def __len__(self) -> int:
@@ -73,8 +73,13 @@ class Shelf:
         inside = [card for card in cards if card.lesson.startswith(roots)]
         wanted, steps = (query.frets, ()) if query.frets else (tuple(like), tuple(like_steps))
         whole = not query.words and len(inside) == len(self._cards)
-        known = self._profiles if whole else None
+        known = self._known_profiles() if whole and wanted else None
         return search(inside, query, like=wanted, like_steps=steps, most=most, profiles=known)
+
+    def _known_profiles(self) -> Profiles:
+        if self._profiles is None:
+            self._profiles = Profiles([card.pitches for card in self._cards.values()])
+        return self._profiles
 
     def _numbers(self, query: Query) -> list[int]:
         if self._open is None:
