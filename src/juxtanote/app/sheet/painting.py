@@ -97,13 +97,22 @@ def paint_others(painter: QPainter, scene: Scene) -> None:
 Lines = list[tuple[Note, list[QPointF]]]
 
 
-def heard_key(scene: Scene) -> tuple[object, ...]:
-    """Give all that the heard row is painted of: where it is the same, the row is."""
-    notes = [(n.heard, n.is_doubtful, "dead" in n.written.techniques) for n in scene.visible()]
+def ground_key(scene: Scene) -> tuple[object, ...]:
+    """Give all that lies under the heard notes and does not move with them."""
     return (
         scene.geometry, scene.phrase.evidence, scene.context.time_map, scene.context.key,
-        scene.others, scene.loudest_db, notes,
+        scene.others, _used(scene),
     )  # fmt: skip
+
+
+def heard_key(scene: Scene) -> tuple[object, ...]:
+    """Give all that the heard notes are painted of: where it is the same, they are."""
+    notes = [(n.heard, n.is_doubtful, "dead" in n.written.techniques) for n in scene.visible()]
+    return scene.geometry, scene.loudest_db, notes
+
+
+def _used(scene: Scene) -> frozenset[int]:
+    return frozenset(round(n.heard.midi) for n in scene.visible())
 
 
 def written_key(scene: Scene) -> tuple[object, ...]:
@@ -126,16 +135,19 @@ def written_key(scene: Scene) -> tuple[object, ...]:
 SHAPED = frozenset({"bend", "pre-bend", "vibrato"})
 
 
+def paint_ground(painter: QPainter, scene: Scene) -> None:
+    """Draw the lines of pitches, and the evidence under them."""
+    _pitch_lines(painter, scene)
+    _evidence(painter, scene)
+
+
 def paint_heard(painter: QPainter, scene: Scene) -> Lines:
-    """Draw pitch curves over note lines, onsets by loudness, and the evidence under them.
+    """Draw pitch curves, and onsets by loudness.
 
     Gives the line of each note, so that words can stand beside them.
     """
-    g = scene.geometry
-    _pitch_lines(painter, scene)
-    notes = scene.visible()
+    g, notes = scene.geometry, scene.visible()
     lines = [(note, _pitch_curve(painter, scene, note)) for note in notes]
-    _evidence(painter, scene)
     base = g.heard_bottom + LEVEL_HEIGHT
     for note in notes:
         part = min(max(1.0 + (note.heard.level_db - scene.loudest_db) / 24.0, 0.15), 1.0)
@@ -157,7 +169,7 @@ def paint_marks(painter: QPainter, scene: Scene, lines: Lines) -> None:
 
 
 def _pitch_lines(painter: QPainter, scene: Scene) -> None:
-    g, used = scene.geometry, {round(n.heard.midi) for n in scene.visible()}
+    g, used = scene.geometry, _used(scene)
     painter.setFont(drawn_font(SMALL))
     last = 1e9
     for midi in range(math.ceil(g.low_midi), math.floor(g.high_midi) + 1):

@@ -235,6 +235,7 @@ class Sheet(Drawn):
         is_edit = view == self._view_painted and not self._is_count_due
         self._view_painted, self._is_count_due = view, False
         for name, key, paint in (
+            ("ground", painting.ground_key(scene), self._paint_ground),
             ("heard", painting.heard_key(scene), self._paint_heard),
             ("written", painting.written_key(scene), self._paint_written),
             ("counted", counted.counted_key(scene), self._paint_counted),
@@ -253,11 +254,14 @@ class Sheet(Drawn):
             self._rows[name] = key, picture
             self._marks = None
 
-    def _paint_heard(self, painter: QPainter, scene: painting.Scene) -> None:
+    def _paint_ground(self, painter: QPainter, scene: painting.Scene) -> None:
         painter.setClipRect(QRect(LEFT - 12, 0, self.across - LEFT - RIGHT + 26, self.down))
         painting.paint_grid(painter, scene)
         painting.paint_others(painter, scene)
         painter.setClipping(False)
+        painting.paint_ground(painter, scene)
+
+    def _paint_heard(self, painter: QPainter, scene: painting.Scene) -> None:
         self._lines = painting.paint_heard(painter, scene)
 
     def _paint_written(self, painter: QPainter, scene: painting.Scene) -> None:
