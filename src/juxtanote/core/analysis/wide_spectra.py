@@ -101,8 +101,8 @@ def stack_harmonics(spectra: NDArray[np.float32]) -> NDArray[np.float32]:
 
     Examples
     --------
-    >>> stack_harmonics(np.zeros((4, N_BINS, 7), dtype=np.float32)).shape == (N_CHANNELS, N_PITCHES, 7)
-    True
+    >>> stack_harmonics(np.zeros((4, N_BINS, 7), dtype=np.float32)).shape[1:]
+    (61, 7)
     """
     windows, bins = harmonic_index()
     return spectra[windows, bins]
