@@ -23,8 +23,8 @@ from torch.nn import functional as F
 from juxtanote.core.analysis.channels import LOWEST_MIDI
 from juxtanote.core.analysis.networks import FRAME_KINDS
 from juxtanote.core.analysis.networks import SECOND_KINDS as CELL_KINDS
-from juxtanote.core.analysis.spectra import BINS_PER_SEMITONE, FLOOR_DB, RANGE_DB
-from juxtanote.core.analysis.wide_spectra import harmonic_index
+from juxtanote.core.analysis.spectra import BINS_PER_SEMITONE, FLOOR_DB, RANGE_DB, harmonic_index
+from juxtanote.core.analysis.wide_spectra import N_BINS
 from lab.second.network import Listener, folded, unfolded
 
 Crops = tuple[torch.Tensor, torch.Tensor, torch.Tensor]
@@ -151,7 +151,7 @@ class Ahead:
 
 def to_tensors(picks: list) -> Crops:
     """Stack crops for the net."""
-    windows, bins = harmonic_index()
+    windows, bins = harmonic_index(N_BINS)
     stacked = np.stack([p[0][windows, bins] for p in picks])
     cells = np.stack([p[1] for p in picks]).astype(np.float32)
     frames = np.stack([p[2] for p in picks]).astype(np.float32)

@@ -189,6 +189,9 @@ class TestPractising(WindowTest):
         chunk = joined_chunks(far)[-1]
         self.assertEqual(len(chunk.spans_s), 2)
         desk._on_chunk(chunk)
+        self.assertIn(chunk.name, self.window.bar._what.toolTip())
+        played = sum(phrase.end_s - phrase.start_s for phrase in far)
+        self.assertAlmostEqual(self.window.transport.player.loop_length_s, played, places=2)
         rendering = self.window.rendering
         self.assertTrue(wait_until(
             lambda: rendering.rendered is not None and rendering.rendered.end_s == far[1].end_s, 60_000

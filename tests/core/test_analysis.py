@@ -287,7 +287,7 @@ class TestListener(unittest.TestCase):
     def test_numpy_and_the_compiled_network_agree(self) -> None:
         audio, _ = scale_line([57, 60, 64])
         both = spectra_on((narrow.NARROW, wide_spectra.WIDE), audio, np.zeros_like(audio))
-        pictures = stack_harmonics(both[0]), wide_spectra.stack_harmonics(both[1])
+        pictures = stack_harmonics(both[0]), stack_harmonics(both[1])
         for run, picture in zip((run_first, run_second), pictures, strict=True):
             stacked = picture[:, :, :121]  # odd: the second reads frames by twos
             compiled, plain = run(stacked), run(stacked, compiled=False)

@@ -206,6 +206,7 @@ class PractiseDesk(Desk):
     def heed(self, news: News) -> None:
         """Show plan, parts and log, each where it changed."""
         change, lesson = news.change, self._document.lesson
+        are_marks_new = news.kept and self.parts.marks is not lesson.kept.spots
         phrase = self._document.phrase
         if news.kept or change.whole:
             self._show_plan()
@@ -218,7 +219,7 @@ class PractiseDesk(Desk):
             or change.order
             or change.time
             or news.phrase
-            or news.kept
+            or are_marks_new
         ):
             self.parts.show_lesson(lesson, phrase)
         if news.phrase or change.whole:
@@ -328,7 +329,8 @@ class PractiseDesk(Desk):
     def _on_chunk(self, chunk: Chunk) -> None:
         self._practised = chunk.phrases
         self.joined.emit(chunk.phrases)
-        self._transport.set_spans(chunk.spans_s)
+        several = len(chunk.phrases) > 1
+        self._transport.set_spans(chunk.spans_s, chunk.name if several else "")
         self._transport.seek(chunk.spans_s[0][0])
         self.told.emit(labels.LOOPS.format(name=chunk.name))
 
@@ -347,13 +349,13 @@ class PractiseDesk(Desk):
 
     def _on_pass(self, _: int, speed: float) -> None:
         """Log one repeat, but only here: a loop that runs while tab is written is no practice."""
-        loop, lesson = self._transport.loop_s, self._document.lesson
-        if loop is None or not self._practised or not self.isVisible():
+        length_s, lesson = self._transport.player.loop_length_s, self._document.lesson
+        if not length_s or not self._practised or not self.isVisible():
             return
         today = date.today().isoformat()
         name = current_name(self._practised, "", lesson)
         self._document.keep(add_practice(lesson.kept, today, self._practised, name, speed, 1))
-        self._played_s += (loop[1] - loop[0]) / max(speed, 0.1)
+        self._played_s += length_s / max(speed, 0.1)
         if care.needs_break(self._played_s, 0.0):
             self._played_s = 0.0
             self._rest.setText(care.BREAK)

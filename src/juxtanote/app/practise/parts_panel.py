@@ -22,6 +22,7 @@ from juxtanote.core.practice.plan import (
     chunks_within,
     joined_chunks,
 )
+from juxtanote.core.score.kept import Spot
 from juxtanote.core.score.lesson import Lesson, Phrase
 
 
@@ -62,6 +63,11 @@ class PartsPanel(Panel):
         self.list.clicked.connect(self._on_row)
         self.parted.currentIndexChanged.connect(self._on_parted)
         self.mark.clicked.connect(self.mark_wanted)
+
+    @property
+    def marks(self) -> tuple[Spot, ...]:
+        """The marks that are shown: every pass is logged, and moves none of them."""
+        return self._lesson.kept.spots
 
     def show_lesson(self, lesson: Lesson, phrase: Phrase | None) -> None:
         """Show the parts of a lesson or of its current phrase."""

@@ -143,6 +143,7 @@ class TransportBar(QWidget):
         looping = transport.loop_s is not None
         name = phrase.name if phrase is not None else ""
         what = name if transport.looped_phrase or not name else f"a part of {name}"
+        what = transport.looped_name or what
         text = f"loop {what}" if looping and name else ("no loop" if has_sound else "no recording")
         metrics = self._what.fontMetrics()
         self._what.setText(metrics.elidedText(text, Qt.TextElideMode.ElideRight, px(118)))

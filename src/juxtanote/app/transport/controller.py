@@ -38,6 +38,7 @@ class Transport(QObject):
         self._level = LEVEL.read()
         self._position_s = 0.0
         self._passes, self._pass_speed = 0, 1.0
+        self.looped_name = ""  # of what loops, where it is not the current phrase or a part of it
         self._looped = 0  # the phrase whose loop is set, 0 for another stretch
         self._render_base = 0
         self._attacks: dict[
@@ -178,6 +179,7 @@ class Transport(QObject):
         """Loop a phrase, or nothing."""
         if phrase is None:
             self.player.clear_loop()
+            self.looped_name = ""
         else:
             self.set_loop(phrase.start_s, phrase.end_s)
         self._looped = phrase.ident if phrase is not None else 0
@@ -187,8 +189,12 @@ class Transport(QObject):
         """Loop a stretch."""
         self.set_spans(((start_s, end_s),))
 
-    def set_spans(self, spans_s: tuple[tuple[float, float], ...]) -> None:
-        """Loop stretches one after the other; what lies between them does not sound."""
+    def set_spans(self, spans_s: tuple[tuple[float, float], ...], name: str = "") -> None:
+        """Loop stretches one after the other; what lies between them does not sound.
+
+        The `name` is what is said to loop, where that is more than a part of the current phrase.
+        """
+        self.looped_name = name
         self.player.set_spans(spans_s)
         self._passes, self._looped = 0, 0
         if not self.is_playing:

@@ -18,6 +18,7 @@ from juxtanote.app.document import Change, Document
 from juxtanote.app.look.theme import SMALL, colour, font, pen, px
 from juxtanote.app.transport.controller import Transport
 from juxtanote.core.score import edits
+from juxtanote.core.score.kept import Spot
 from juxtanote.core.score.timing import change_time_map
 
 EDGE_PIXELS = 5  # so near to an edge the mouse takes hold of it
@@ -67,11 +68,17 @@ class Strip(QWidget):
         self._repeats: dict[int, str] = {}
         document.lesson_changed.connect(self._on_lesson_changed)
         document.phrase_changed.connect(self._on_phrase_changed)
-        document.kept_changed.connect(self.update)
+        document.kept_changed.connect(self._on_kept_changed)
+        self._spots: tuple[Spot, ...] = ()
         transport.moved.connect(self._on_moved)
 
     def _on_lesson_changed(self, change: Change) -> None:
         if change.phrases or change.time or change.about or change.whole:
+            self.update()
+
+    def _on_kept_changed(self) -> None:
+        if self._spots is not self._document.lesson.kept.spots:  # else a pass was logged
+            self._spots = self._document.lesson.kept.spots
             self.update()
 
     def _on_phrase_changed(self) -> None:

@@ -11,7 +11,6 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtanote.core.analysis import wide_spectra
 from juxtanote.core.analysis.channels import CELL_KINDS, LOWEST_MIDI, N_PITCHES, Cell
 from juxtanote.core.analysis.networks import run_first, run_second
 from juxtanote.core.analysis.shipped import FOLDER
@@ -123,7 +122,7 @@ def listen(
         stop = min(start + length, n_frames)
         low, high = max(start - MARGIN_FRAMES, 0), min(stop + MARGIN_FRAMES, n_frames)
         first = run_first(stack_harmonics(narrow[:, :, low:high]), compiled=compiled)
-        second = run_second(wide_spectra.stack_harmonics(wide[:, :, low:high]), compiled=compiled)
+        second = run_second(stack_harmonics(wide[:, :, low:high]), compiled=compiled)
         block_cells, block_frames = together(first, second)
         cells[:, :, start:stop] = _sigmoid(block_cells[:, :, start - low : stop - low])
         frames[:, start:stop] = _sigmoid(block_frames[:, start - low : stop - low])

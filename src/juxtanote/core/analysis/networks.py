@@ -74,7 +74,7 @@ def run_second(stacked: Array, *, compiled: bool = True) -> tuple[Array, Array]:
     Parameters
     ----------
     stacked : ndarray of float32, shape (n_channels, n_pitches, n_frames)
-        As `wide_spectra.stack_harmonics` gives them.
+        The same of the wide grid, see `wide_spectra`.
     compiled : bool
         False runs the same network in plain NumPy.
     """

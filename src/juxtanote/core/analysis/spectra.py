@@ -196,32 +196,39 @@ def loud_level(mid: NDArray[np.float32]) -> float:
     return max(float(np.sqrt(np.percentile(power, 95))), 1e-4)
 
 
-@lru_cache(maxsize=1)
-def harmonic_index() -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Give window and bin of every input channel for every pitch, each (N_CHANNELS, N_PITCHES)."""
+@lru_cache(maxsize=2)
+def harmonic_index(n_bins: int = N_BINS) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Give window and bin of every input channel for every pitch, each (N_CHANNELS, n_pitches).
+
+    Parameters
+    ----------
+    n_bins : int
+        Of the grid: every one begins an octave under its lowest pitch and ends at the same bin.
+    """
     windows, bins = [], []
-    base = BINS_PER_SEMITONE * (np.arange(N_PITCHES) + LOWEST_MIDI - LOWEST_BIN_MIDI)
+    n_pitches = N_PITCHES + (n_bins - N_BINS) // BINS_PER_SEMITONE
+    base = BINS_PER_SEMITONE * (np.arange(n_pitches) + LOWEST_MIDI - LOWEST_BIN_MIDI)
     for index, row in enumerate(HARMONICS):
         for harmonic in row:
             shift = round(12 * BINS_PER_SEMITONE * np.log2(harmonic))
             for fine in range(BINS_PER_SEMITONE):
-                bins.append(np.clip(base + shift + fine, 0, N_BINS - 1))
-                windows.append(np.full(N_PITCHES, index))
+                bins.append(np.clip(base + shift + fine, 0, n_bins - 1))
+                windows.append(np.full(n_pitches, index))
     return np.array(windows), np.array(bins)
 
 
 def stack_harmonics(spectra: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Lay the harmonics of each pitch over each other: (N_CHANNELS, N_PITCHES, n_frames).
+    """Lay the harmonics of each pitch over each other: (N_CHANNELS, n_pitches, n_frames).
 
     Parameters
     ----------
-    spectra : ndarray of float32, shape (n_windows, N_BINS, n_frames)
-        As `log_spectra` gives them.
+    spectra : ndarray of float32, shape (n_windows, n_bins, n_frames)
+        As `log_spectra` or `spectra_on` gives them, of either grid.
 
     Examples
     --------
     >>> stack_harmonics(np.zeros((4, N_BINS, 7), dtype=np.float32)).shape == (N_CHANNELS, N_PITCHES, 7)
     True
     """
-    windows, bins = harmonic_index()
+    windows, bins = harmonic_index(spectra.shape[1])
     return spectra[windows, bins]

@@ -10,10 +10,9 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtanote.core.analysis.channels import HIGHEST_MIDI, LOWEST_MIDI, N_PITCHES
+from juxtanote.core.analysis.channels import HIGHEST_MIDI, LOWEST_MIDI
 from juxtanote.core.analysis.spectra import (
     BINS_PER_SEMITONE,
-    HARMONICS,
     SAMPLE_RATE,
     Grid,
 )
@@ -75,34 +74,3 @@ def _log_bins(
 
 
 WIDE = Grid(N_BINS, _log_bins)
-
-
-@lru_cache(maxsize=1)
-def harmonic_index() -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Give window and bin of every input channel for every pitch, each (N_CHANNELS, N_PITCHES)."""
-    windows, bins = [], []
-    base = BINS_PER_SEMITONE * (np.arange(N_PITCHES) + LOWEST_MIDI - LOWEST_BIN_MIDI)
-    for index, row in enumerate(HARMONICS):
-        for harmonic in row:
-            shift = round(12 * BINS_PER_SEMITONE * np.log2(harmonic))
-            for fine in range(BINS_PER_SEMITONE):
-                bins.append(np.clip(base + shift + fine, 0, N_BINS - 1))
-                windows.append(np.full(N_PITCHES, index))
-    return np.array(windows), np.array(bins)
-
-
-def stack_harmonics(spectra: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Lay the harmonics of each pitch over each other: (N_CHANNELS, N_PITCHES, n_frames).
-
-    Parameters
-    ----------
-    spectra : ndarray of float32, shape (n_windows, N_BINS, n_frames)
-        As `spectra.spectra_on` gives them for `WIDE`.
-
-    Examples
-    --------
-    >>> stack_harmonics(np.zeros((4, N_BINS, 7), dtype=np.float32)).shape[1:]
-    (61, 7)
-    """
-    windows, bins = harmonic_index()
-    return spectra[windows, bins]

@@ -196,6 +196,11 @@ class LoopPlayer:
             return None
         return self._loop[0] / self.sample_rate, self._loop[1] / self.sample_rate
 
+    @property
+    def loop_length_s(self) -> float:
+        """How long one pass is at full speed: without what is left out between stretches."""
+        return sum(end - start for start, end in self._spans) / self.sample_rate
+
     def set_balance(self, balance: float) -> None:
         """Set the mix: -1 recording only, 0 both, +1 tab only."""
         self._balance = float(np.clip(balance, -1.0, 1.0))

@@ -365,7 +365,8 @@ def _played(
         and (status != "played" or abs(n.midi - note.midi) < SAME_PITCH or note.bends)
     ]  # fmt: skip
     if not near:
-        return PlayedNote(note.row, note.onset_s, status)
+        soft = any(c.kind == QUIET for c in own)  # too soft to be heard
+        return PlayedNote(note.row, note.onset_s, "missed" if soft else status)
     at = min(near, key=lambda t: abs(t - here.onset_s))
     late = round(1000.0 * (at - here.onset_s), 1)
     return PlayedNote(note.row, note.onset_s, status, round(at, 4), late)
