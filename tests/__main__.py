@@ -4,6 +4,7 @@ The window's tests and all others run beside each other, in a process of their o
 """
 
 import contextlib
+import faulthandler
 import re
 import subprocess
 import sys
@@ -58,6 +59,7 @@ def _summed(running: list[tuple[subprocess.Popen[bytes], Path]]) -> tuple[int, i
 
 def main() -> int:
     """Run the tests named (modules, or folders such as tests/core), or all of them."""
+    faulthandler.enable()  # a process that dies says where
     sys.path.insert(0, str(ROOT))
     warnings.filterwarnings("ignore", category=DeprecationWarning)
     loader, suite = unittest.TestLoader(), unittest.TestSuite()

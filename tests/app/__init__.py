@@ -12,10 +12,12 @@ for _name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_CACHE_HOME", "XDG_DATA_H
 
 from PyQt6.QtWidgets import QApplication  # noqa: E402
 
+from juxtanote.app.collecting import Collector  # noqa: E402
 from juxtanote.app.look import theme  # noqa: E402
 
 application = QApplication.instance() or QApplication(["juxtanote-tests"])
 assert isinstance(application, QApplication)
+Collector(application)
 theme.apply(application, dark=False)
 
 

@@ -524,9 +524,6 @@ class TestTeaching(WindowTest):
 
     def test_pages_follow_what_is_chosen_beside_them(self) -> None:
         boxes = list(self.teach.look.boxes.values())
-        self.addCleanup(self.teach.look.paper.setCurrentText, "A4")  # it is remembered
-        for box, on in ((boxes[0], False), (boxes[1], True)):
-            self.addCleanup(box.setChecked, on)
         self.teach.look.paper.setCurrentText("Letter")
         boxes[0].setChecked(True)
         self.settle()

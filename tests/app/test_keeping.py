@@ -1,6 +1,8 @@
 """What is kept with a lesson, and work that outlives its window."""
 
+import gc
 import os
+import threading
 import time
 import unittest
 from dataclasses import replace
@@ -11,16 +13,19 @@ import soundfile
 from PyQt6.QtCore import QLockFile
 from PyQt6.QtWidgets import QMessageBox
 
+from juxtanote.app.collecting import MANY_OBJECTS
 from juxtanote.app.desks import CHECK, HEAR, PLACE, PRACTISE
+from juxtanote.app.jobs.runner import Job
 from juxtanote.app.main_window import MainWindow
 from juxtanote.app.rescue import Rescue
 from juxtanote.app.transport.devices import SimulatedSoundCard
 from juxtanote.core.audio.write import clear_partial, write_bytes
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.lesson_file import load_lesson, save_lesson
+from juxtanote.core.progress import Progress
 from juxtanote.core.score.lesson import LogEntry, Phrase, Recording
 from tests.app import wait_until
-from tests.app.windows import WindowTest
+from tests.app.windows import WindowTest, close_for_good
 from tests.lessons import small_lesson
 
 
@@ -114,8 +119,30 @@ class TestKept(WindowTest):
         other.files.told.connect(told.append)
         other.files.open_lesson(path)
         self.assertTrue(wait_until(lambda: any("another window" in t for t in told), 5000))
-        other.shut_down()
-        other.deleteLater()
+        close_for_good(other)
+
+
+class TestCollector(WindowTest):
+    def test_no_thread_that_works_collects(self) -> None:
+        threads: set[int] = set()
+
+        def watched(phase: str, _: dict[str, int]) -> None:
+            threads.add(threading.get_ident())
+
+        gc.callbacks.append(watched)
+        self.addCleanup(gc.callbacks.remove, watched)
+
+        def work(_: Progress) -> object:
+            rings = []
+            for _ in range(2 * MANY_OBJECTS):
+                ring: list[object] = []
+                ring.append(ring)
+                rings.append(ring)
+            return len(rings)
+
+        self.window.runner.start(Job("rings", work))
+        self.assertTrue(wait_until(lambda: bool(threads)))
+        self.assertEqual(threads, {threading.get_ident()})
 
 
 class TestRescue(WindowTest):

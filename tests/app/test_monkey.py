@@ -9,6 +9,7 @@ from juxtanote.app.main import demo_lesson
 from juxtanote.app.main_window import MainWindow
 from juxtanote.app.transport.devices import SimulatedSoundCard
 from tests.app import wait_until
+from tests.app.windows import close_for_good
 
 STEPS = 500
 
@@ -23,9 +24,7 @@ class TestMonkey(unittest.TestCase):
                 window.files.open_lesson(demo_lesson())
                 wait_until(lambda: bool(window.document.lesson.phrases), 30_000)
                 report = Monkey(window, Path(folder), seed).run(STEPS)
-                window.shut_down()
-                window.deleteLater()
-                wait_until(lambda: True)
+                close_for_good(window)
                 self.assertEqual(report.steps, STEPS)
                 self.assertEqual(report.errors, [], "\n".join(report.errors))
                 self.assertEqual(report.lost, [])

@@ -8,7 +8,14 @@ from pathlib import Path
 from types import TracebackType
 
 import numpy as np
-from PyQt6.QtCore import QMessageLogContext, Qt, QtMsgType, qInstallMessageHandler
+from PyQt6.QtCore import (
+    QCoreApplication,
+    QEvent,
+    QMessageLogContext,
+    Qt,
+    QtMsgType,
+    qInstallMessageHandler,
+)
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
@@ -67,6 +74,15 @@ class Watched(unittest.TestCase):
         self.assertEqual(self.escaped, [], "\n".join(self.escaped))
 
 
+def close_for_good(window: MainWindow) -> None:
+    """Close a window and have Qt drop it now: outside an event loop it would keep it for ever."""
+    window.shut_down()
+    wait_until(lambda: True)
+    window.deleteLater()
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    wait_until(lambda: True)
+
+
 class WindowTest(Watched):
     """Opens a window for each test and closes it after."""
 
@@ -88,9 +104,7 @@ class WindowTest(Watched):
     def tearDown(self) -> None:
         for box in self.window.findChildren(QMessageBox):
             box.close()
-        self.window.shut_down()
-        self.window.deleteLater()
-        wait_until(lambda: True)
+        close_for_good(self.window)
         self.nothing_escaped()
 
     def open_small(self, seconds: float = 8.0) -> None:

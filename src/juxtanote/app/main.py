@@ -57,11 +57,13 @@ def open_window(
     """Paint the frame at once, then build the window in its place; give what must stay alive."""
     from PyQt6.QtCore import QTimer
 
+    from juxtanote.app.collecting import Collector
     from juxtanote.app.errors import install_hook
     from juxtanote.app.look import theme
     from juxtanote.app.shell import Shell
 
     install_hook()
+    Collector(application)
     theme.apply(application, dark)
     shell = Shell()
     alive: list[QWidget] = [shell]
