@@ -145,10 +145,12 @@ class Driver:
         return times, own
 
     def close(self) -> None:
-        """Close it."""
+        """Close it, without the question what becomes of its changes."""
+        from PyQt6.QtCore import QCoreApplication, QEvent
+
         self.window.shut_down()
-        self.window.close()
         self.window.deleteLater()
+        QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
         self.application.processEvents()
 
 
@@ -278,7 +280,7 @@ def opening() -> None:
         made.processEvents()
         sounds.append(time.perf_counter() - began)
         window.shut_down()
-        window.close()
+        window.deleteLater()
     print(
         f"opening the demo: shown after {statistics.median(times):.2f} s (first {times[0]:.2f}), with its sound "
         f"after {statistics.median(sounds):.2f} s (first {sounds[0]:.2f}; goal 0.6)"

@@ -12,7 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog
 
 from juxtanote.app.desks import CHECK, HEAR, PLACE, PRACTISE, TEACH
-from juxtanote.app.sheet import painting
+from juxtanote.app.sheet.scene import fret_box
 from juxtanote.app.teach import labels
 from juxtanote.app.transport.devices import SimulatedMicrophone, SimulatedSoundCard, open_sound_out
 from juxtanote.core.audio.read import to_rate
@@ -46,7 +46,7 @@ class TestPlacing(WindowTest):
     ) -> None:
         scene = self.sheet.scene()
         assert scene is not None
-        centre = painting.fret_box(scene, self._note(index)).center().toPoint()
+        centre = fret_box(scene, self._note(index)).center().toPoint()
         QTest.mouseClick(self.sheet, Qt.MouseButton.LeftButton, modifier, centre)
 
     def test_a_click_selects_and_the_card_explains(self) -> None:

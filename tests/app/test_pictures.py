@@ -1,7 +1,9 @@
 """What is painted: in the right place, in the right colour, at any size."""
 
+import random
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF
 from PyQt6.QtGui import QColor, QImage, QPainter, QPixmap
@@ -10,15 +12,18 @@ from PyQt6.QtWidgets import QApplication
 from juxtanote.app.desks import HEAR, PLACE, TEACH
 from juxtanote.app.look import theme
 from juxtanote.app.look.engraved import measure_words
-from juxtanote.app.sheet import painting
 from juxtanote.app.sheet.geometry import Geometry, pitch_range
-from juxtanote.app.sheet.painting import _crosses
+from juxtanote.app.sheet.heard_row import _crosses
+from juxtanote.app.sheet.rows import Row
+from juxtanote.app.sheet.scene import fret_box, notes_before
+from juxtanote.app.sheet.written_row import crowding, placed
 from juxtanote.app.shell import Shell
 from juxtanote.app.teach.paper import paint_page
 from juxtanote.app.widgets.neck import Neck
 from juxtanote.app.widgets.slider import LineSlider
 from juxtanote.core.formats.pages import lay_out
 from juxtanote.core.score.lesson import Phrase
+from juxtanote.core.score.note import TECHNIQUES
 from juxtanote.core.theory.tuning import Guitar
 from tests.app import application, wait_until
 from tests.app.windows import WindowTest
@@ -138,7 +143,7 @@ class TestSheetPicture(WindowTest):
         scene = self.sheet.scene()
         assert scene is not None
         for inside in scene.phrase.notes:
-            box = painting.fret_box(scene, inside)
+            box = fret_box(scene, inside)
             self.assertAlmostEqual(box.center().x(), scene.geometry.x(inside.onset_s), delta=0.01)
             self.assertAlmostEqual(
                 box.center().y(), scene.geometry.string_y(inside.written.string), delta=0.01
@@ -153,24 +158,75 @@ class TestSheetPicture(WindowTest):
         self._picture()
         self.assertTrue(wait_until(lambda: not self.sheet._count_later.isActive()))
         followed = self._picture().copy(bottom)
-        self.sheet._rows.clear()
+        for row in self.sheet._rows:
+            row.picture = None
         self.sheet._redraw()
         self.assertEqual(followed, self._picture().copy(bottom))
         self.assertNotEqual(followed, before.copy(bottom))
+
+    def test_a_stripe_is_painted_as_the_whole_row_would_be(self) -> None:
+        """Random edits: what is painted of what differs is what painting all anew gives, to the pixel."""
+        rng = random.Random(5)
+        phrase = self.document.phrase
+        assert phrase is not None
+        many = [
+            note(k + 1, 2.0 + 0.12 * k, 1 + rng.randrange(6), rng.randrange(15), length_s=0.11)
+            for k in range(50)
+        ]
+        longer = replace(phrase, end_s=8.2, status="placed").with_notes(many)
+        self.document.change("x", lambda l: l.with_phrase(longer))
+        self.sheet.zoom(1.6)
+        edits = (
+            lambda n: replace(n, written=replace(n.written, fret=rng.randrange(15))),
+            lambda n: replace(n, written=replace(n.written, string=1 + rng.randrange(6))),
+            lambda n: replace(
+                n, heard=replace(n.heard, onset_s=n.onset_s + rng.uniform(-0.02, 0.02))
+            ),
+            lambda n: replace(n, heard=replace(n.heard, confidence=rng.choice((0.2, 0.9)))),
+            lambda n: replace(
+                n, written=replace(n.written, finger=rng.choice("1234"), stroke="down")
+            ),
+            lambda n: replace(
+                n,
+                written=replace(n.written, techniques=frozenset({rng.choice(sorted(TECHNIQUES))})),
+            ),
+            lambda n: bent(n, 200.0),
+        )
+        stripes = 0
+        for step in range(40):
+            current = self.document.phrase
+            assert current is not None
+            chosen, edit = rng.choice(current.notes), rng.choice(edits)
+            notes = [edit(n) if n is chosen else n for n in current.notes]
+            stripe = Row._paint_stripe
+            with mock.patch.object(
+                Row, "_paint_stripe", autospec=True, side_effect=stripe
+            ) as painted:
+                self.document.change("x", lambda l: l.with_phrase(current.with_notes(notes)))
+                self._picture()
+            stripes += painted.call_count
+            followed = [row.picture.toImage() for row in self.sheet._rows[:3]]
+            for row in self.sheet._rows:
+                row.picture = None
+            self.sheet._redraw()
+            self._picture()
+            for number, row in enumerate(self.sheet._rows[:3]):
+                self.assertEqual(followed[number], row.picture.toImage(), (step, number, chosen))
+        self.assertGreater(stripes, 30)
 
     def test_crowded_fret_numbers_shrink_and_do_not_touch(self) -> None:
         scene = self.sheet.scene()
         assert scene is not None
         second = 0.62 * 26.0 / (scene.geometry.x(1.0) - scene.geometry.x(0.0))
         near = [note(1, 2.0, 4, 10), note(2, 2.0 + second, 4, 12), note(3, 3.9, 4, 7)]
-        share = painting.crowding(scene, near)
+        share = crowding(scene, near)
         self.assertAlmostEqual(share[1], 0.62, delta=0.01)
         self.assertEqual((share[1], share[3]), (share[2], 1.0))
-        halves = [0.5 * share[n.ident] * painting.fret_box(scene, n).width() for n in near[:2]]
+        halves = [0.5 * share[n.ident] * fret_box(scene, n).width() for n in near[:2]]
         apart = scene.geometry.x(near[1].onset_s) - scene.geometry.x(near[0].onset_s)
         self.assertLessEqual(sum(halves), apart + 0.01)
         other = [near[0], note(2, 2.0 + second, 3, 12)]  # on another string there is room
-        self.assertEqual(set(painting.crowding(scene, other).values()), {1.0})
+        self.assertEqual(set(crowding(scene, other).values()), {1.0})
 
     def test_a_bend_is_drawn_over_its_string(self) -> None:
         phrase = self.document.phrase
@@ -213,19 +269,16 @@ class TestSheetPicture(WindowTest):
         self.assertFalse(has_colour(image, theme.LIGHT.heard, x + 6, y - 2, x + 40, y + 3))
 
     def test_labels_stand_clear_of_each_other(self) -> None:
-        picture = QPixmap(300, 200)
-        painter = QPainter(picture)
-        taken: list = []
-        for _ in range(3):
-            painting._label(painter, "full", 100.0, 100.0, taken)
-        painter.end()
+        taken: list[QRectF] = []
+        labels = [placed("full", 600, 100.0, 100.0, taken) for _ in range(3)]
+        self.assertEqual([label.bottom for label in labels], [100.0, 88.0, 76.0])
         for index, one in enumerate(taken):
             for other in taken[index + 1 :]:
                 self.assertFalse(one.intersects(other))
 
     def test_notes_before_are_those_of_the_same_string(self) -> None:
         phrase = self.document.lesson.phrases[0]
-        before = painting.notes_before(phrase)
+        before = notes_before(phrase)
         self.assertEqual(before[2].ident, 1)
         self.assertEqual(before[4].ident, 3)
         self.assertNotIn(1, before)

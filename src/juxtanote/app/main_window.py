@@ -310,15 +310,13 @@ class MainWindow(QMainWindow):
             return
         if event.key() == Qt.Key.Key_Escape and HEAR in self._built:
             self.hear.strip.forget_mark()
-        pressed = QKeySequence(event.keyCombination())
-        for spec in ACTIONS:
-            if spec.keys and QKeySequence(spec.keys) == pressed:
-                why = self.conditions.why_not(spec)
-                if why:
-                    self.tell(why)
-                    event.accept()
-                    return
-        super().keyPressEvent(event)
+        spec = _BY_KEYS.get(QKeySequence(event.keyCombination()).toString())
+        why = self.conditions.why_not(spec) if spec is not None else ""
+        if why:
+            self.tell(why)
+            event.accept()
+        else:
+            super().keyPressEvent(event)
 
     def _swaps(self, event: QKeyEvent, *, on: bool) -> bool:
         """Let the other of recording and tab be heard while Z is held."""
@@ -519,3 +517,4 @@ class MainWindow(QMainWindow):
 
 
 _SPECS: dict[str, ActionSpec] = {spec.name: spec for spec in ACTIONS}
+_BY_KEYS = {QKeySequence(spec.keys).toString(): spec for spec in ACTIONS if spec.keys}

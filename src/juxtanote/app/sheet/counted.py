@@ -1,16 +1,18 @@
 """The counted row: syllables, values with rests and ties as pages write them, early and late."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from fractions import Fraction
 from functools import lru_cache
 
-from PyQt6.QtCore import QPointF
+from PyQt6.QtCore import QPointF, QRect
 from PyQt6.QtGui import QFontMetricsF, QPainter
 
 from juxtanote.app.look.engraved import Inks, paint_block
 from juxtanote.app.look.theme import SMALL, TEXT, colour, drawn_font, pen
 from juxtanote.app.sheet.geometry import LEFT, RIGHT
-from juxtanote.app.sheet.painting import LATE_SHOWN_S, Scene
+from juxtanote.app.sheet.ground import paint_row_names
+from juxtanote.app.sheet.rows import Looks
+from juxtanote.app.sheet.scene import Scene
 from juxtanote.core.engrave.beams import STEM_END, STEM_TOP, draw_rest, draw_values
 from juxtanote.core.engrave.marks import arc
 from juxtanote.core.engrave.paper import Sketch
@@ -21,19 +23,20 @@ from juxtanote.core.score.values import Moment, bars_of
 
 SCALE = 5.45  # pixels to the millimetre that values are drawn in
 STEMS = 30  # pixels under the row's edge where stems begin
+LATE_SHOWN_S = 0.012  # less is hardly heard (common practice), and is not drawn
 LATE_Y, LATE_WORDS_Y = 64, 77  # pixels under the top of the counted row
 SHORT_REST = 2.4  # millimetres between the strings that a rest is drawn for
 Placed = tuple[Moment, float]
 
 
-def counted_key(scene: Scene) -> tuple[object, ...]:
+def counted_looks(scene: Scene) -> Looks:
     """Give all that the counted row is painted of."""
     notes = [(n.onset_s, n.written.onset_beats, n.written.duration_beats) for n in scene.visible()]
     swing = swing_of(scene.phrase, scene.context.time_map)
-    return scene.geometry, scene.context.time_map, swing, notes
+    return Looks((scene.geometry, scene.context.time_map, swing, notes))
 
 
-def paint_counted(painter: QPainter, scene: Scene) -> None:
+def paint_counted(painter: QPainter, scene: Scene, _: Sequence[Note], __: Looks) -> None:
     """Draw count syllables, values, and how early or late each note was."""
     g, top = scene.geometry, scene.geometry.counted_top
     painter.setPen(pen("rule", 1.0))
@@ -52,6 +55,8 @@ def paint_counted(painter: QPainter, scene: Scene) -> None:
     inks = Inks(colour("ink"), colour("soft"), colour("paper"))
     paint_block(painter, sketch.block(10.0), 0.0, SCALE, inks)
     painter.restore()
+    painter.fillRect(QRect(0, 0, 4, g.height), colour("paper"))
+    paint_row_names(painter, g)
 
 
 def _bars(scene: Scene) -> Iterator[list[Placed]]:
@@ -126,7 +131,7 @@ def _late(painter: QPainter, scene: Scene, moment: Moment, x: float) -> None:
             painter.drawLine(QPointF(x, y), QPointF(heard_x, y))
 
 
-def paint_how_late(painter: QPainter, scene: Scene, notes: list[Note]) -> None:
+def paint_how_late(painter: QPainter, scene: Scene, notes: Sequence[Note]) -> None:
     """Write beside selected notes how many milliseconds they are off their count."""
     time_map, g = scene.context.time_map, scene.geometry
     swing = swing_of(scene.phrase, time_map)

@@ -2,13 +2,13 @@
 
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from juxtanote.app.document import Change, Document
 from juxtanote.app.look.theme import colour, pen, px, scale
-from juxtanote.app.sheet import counted, painting
+from juxtanote.app.sheet import counted, ground
 from juxtanote.app.sheet.geometry import (
     FASTEST_PX,
     LEFT,
@@ -17,6 +17,10 @@ from juxtanote.app.sheet.geometry import (
     Geometry,
     pitch_range,
 )
+from juxtanote.app.sheet.heard_row import heard_looks, paint_heard, paint_words
+from juxtanote.app.sheet.rows import Row, Surface
+from juxtanote.app.sheet.scene import Scene, fret_box, notes_before
+from juxtanote.app.sheet.written_row import paint_fret_number, paint_written, shares, written_looks
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.drawn import Drawn
 from juxtanote.core.score import edits
@@ -59,9 +63,15 @@ class Sheet(Drawn):
         self._document, self._transport = document, transport
         self._start_s, self._scale = 0.0, 120.0
         self._changed: frozenset[int] = frozenset()
-        self._rows: dict[
-            str, tuple[object, QPixmap]
-        ] = {}  # by name, with what they were painted of
+        self._written = Row(written_looks, paint_written)
+        self._counted = Row(counted.counted_looks, counted.paint_counted)
+        self._rows = (
+            Row(ground.ground_looks, ground.paint_ground),
+            Row(heard_looks, paint_heard),
+            self._written,
+            self._counted,
+        )
+        self._has_scene = False
         self._are_rows_old, self._size_painted = True, QSize()
         self._view_painted: object = None  # place, phrase and colours of the rows
         self._is_count_due = False
@@ -70,7 +80,6 @@ class Sheet(Drawn):
         self._count_later.setInterval(COUNTED_AFTER_MS)
         self._count_later.timeout.connect(self._count_now)
         self._marks: QPixmap | None = None  # what hangs on the selection, over them
-        self._lines: painting.Lines = []
         self._drag: tuple[int, str] | None = None
         self._rubber: QRectF | None = None
         self._merge = -1
@@ -104,7 +113,7 @@ class Sheet(Drawn):
         phrase, guitar = self._document.phrase, self._document.context.guitar
         once = self._once
         if once is None or once.phrase is not phrase or once.guitar is not guitar:
-            before = painting.notes_before(phrase) if phrase is not None else {}
+            before = notes_before(phrase) if phrase is not None else {}
             levels = [n.heard.level_db for n in phrase.notes] if phrase is not None else []
             pitches = pitch_range(phrase, guitar)
             once = _Known(phrase, guitar, pitches, before, max(levels, default=-12.0))
@@ -166,12 +175,12 @@ class Sheet(Drawn):
 
     # Painting
 
-    def scene(self) -> painting.Scene | None:
+    def scene(self) -> Scene | None:
         """Give what is to be painted, or None without a phrase."""
         phrase = self._document.phrase
         if phrase is None:
             return None
-        return painting.Scene(
+        return Scene(
             self._document.context, phrase, self.geometry_now(),
             frozenset(self._document.selected), self._changed, self._others(phrase),
             self._known().before, self._known().loudest_db,
@@ -194,8 +203,9 @@ class Sheet(Drawn):
             self._marks = self._paint_marks()
         painter = QPainter(self)
         painter.fillRect(self.rect(), colour("paper"))
-        for _, picture in self._rows.values():
-            painter.drawPixmap(0, 0, picture)
+        for row in self._rows:
+            if self._has_scene and row.picture is not None:
+                painter.drawPixmap(0, 0, row.picture)
         painter.drawPixmap(0, 0, self._marks)
         painter.scale(scale(), scale())
         x = self.geometry_now().x(self._transport.position_s)
@@ -209,6 +219,10 @@ class Sheet(Drawn):
             painter.setPen(pen("rule", 1))
             painter.drawRect(self.area().adjusted(0, 0, -1, -1))
 
+    def _surface(self) -> Surface:
+        kind = colour("paper").name(), self.devicePixelRatioF(), self.size()
+        return Surface(self._blank, self.painter_on, kind)
+
     def _blank(self) -> QPixmap:
         ratio = self.devicePixelRatioF()
         picture = QPixmap(self.size() * ratio)
@@ -221,66 +235,43 @@ class Sheet(Drawn):
         self.update()
 
     def _paint_rows(self) -> None:
-        """Paint each row whose own values differ: a fret that changes leaves the heard row as it is.
+        """Paint in each row what differs: a fret that changes leaves the heard row as it is.
 
         After an edit the counted row follows a moment later; in a view of another place it comes at once.
         """
         self._are_rows_old, self._size_painted = False, self.size()
         scene = self.scene()
+        self._has_scene = scene is not None
         if scene is None:
-            self._rows, self._lines = {}, []
             return
-        look = colour("paper").name(), self.devicePixelRatioF()
-        view = scene.geometry, scene.phrase.ident, look
+        surface = self._surface()
+        view = scene.geometry, scene.phrase.ident, surface.kind
         is_edit = view == self._view_painted and not self._is_count_due
         self._view_painted, self._is_count_due = view, False
-        for name, key, paint in (
-            ("ground", painting.ground_key(scene), self._paint_ground),
-            ("heard", painting.heard_key(scene), self._paint_heard),
-            ("written", painting.written_key(scene), self._paint_written),
-            ("counted", counted.counted_key(scene), self._paint_counted),
-        ):
-            key = (key, look)
-            if name in self._rows and self._rows[name][0] == key:
-                continue
-            if name == "counted" and is_edit and name in self._rows:
-                if not self._count_later.isActive():
+        for row in self._rows:
+            if row is self._counted and is_edit and row.picture is not None:
+                if not self._count_later.isActive() and row.is_old(scene, surface):
                     self._count_later.start()
-                continue
-            picture = self._blank()
-            painter = self.painter_on(picture)
-            paint(painter, scene)
-            painter.end()
-            self._rows[name] = key, picture
-            self._marks = None
-
-    def _paint_ground(self, painter: QPainter, scene: painting.Scene) -> None:
-        painter.setClipRect(QRect(LEFT - 12, 0, self.across - LEFT - RIGHT + 26, self.down))
-        painting.paint_grid(painter, scene)
-        painting.paint_others(painter, scene)
-        painter.setClipping(False)
-        painting.paint_ground(painter, scene)
-
-    def _paint_heard(self, painter: QPainter, scene: painting.Scene) -> None:
-        self._lines = painting.paint_heard(painter, scene)
-
-    def _paint_written(self, painter: QPainter, scene: painting.Scene) -> None:
-        painting.paint_written(painter, scene)
-
-    def _paint_counted(self, painter: QPainter, scene: painting.Scene) -> None:
-        counted.paint_counted(painter, scene)
-        painter.fillRect(QRect(0, 0, 4, self.down), colour("paper"))
-        painting.paint_row_names(painter, scene.geometry)
+            elif row.refresh(scene, surface):
+                self._marks = None
 
     def _paint_marks(self) -> QPixmap:
+        """Paint over the rows what hangs on the selection: boxes, and what was measured of notes."""
         picture = self._blank()
         scene = self.scene()
-        if scene is not None:
-            painter = self.painter_on(picture)
-            painting.paint_marks(painter, scene, self._lines)
-            if scene.selected:
-                counted.paint_how_late(painter, scene, [note for note, _ in self._lines])
-            painter.end()
+        if scene is None:
+            return picture
+        painter = self.painter_on(picture)
+        notes = scene.visible()
+        for note in notes:
+            paint_words(painter, scene, note, notes)
+        share = shares(self._written.looks)
+        for note in notes:
+            if note.ident in scene.selected or note.ident in scene.changed:
+                paint_fret_number(painter, scene, note, share.get(note.ident, 1.0), marked=True)
+        if scene.selected:
+            counted.paint_how_late(painter, scene, notes)
+        painter.end()
         return picture
 
     # Mouse
@@ -292,7 +283,7 @@ class Sheet(Drawn):
             return None
         g = scene.geometry
         for note in reversed(scene.visible()):
-            box = painting.fret_box(scene, note)
+            box = fret_box(scene, note)
             if box.contains(position):
                 return note, "note"
         for note in reversed(scene.visible()):
@@ -373,7 +364,7 @@ class Sheet(Drawn):
         if area.width() < 4 and area.height() < 4:
             self._transport.seek(max(scene.geometry.seconds(position.x()), 0.0))
             return
-        inside = [n.ident for n in scene.visible() if painting.fret_box(scene, n).intersects(area)]
+        inside = [n.ident for n in scene.visible() if fret_box(scene, n).intersects(area)]
         self._document.select(tuple({*self._document.selected, *inside}))
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:

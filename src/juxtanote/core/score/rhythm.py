@@ -98,8 +98,24 @@ def quantise(
     steadier = beats - _leaning(beats, steps / grids, weights, LEAN_S / beat_s)
     chosen = _choose_grids(steadier, weights, spread, subdivision, compound)
     steps, grids = _nearest(steadier, chosen)
-    written = [Fraction(*place) for place in zip(steps.tolist(), grids.tolist(), strict=True)]
+    written = [_fraction(*place) for place in zip(steps.tolist(), grids.tolist(), strict=True)]
+    if np.all(np.diff(steps / grids) > SAME_PLACE):
+        return written
     return _distinct(written, 24, chosen, weights)
+
+
+@lru_cache(
+    maxsize=8192
+)  # an edit writes a phrase's hundreds of places again, and they are the same ones
+def _fraction(steps: int, parts: int) -> Fraction:
+    """Give steps / parts of a beat."""
+    return Fraction(steps, parts)
+
+
+def _gap(begin: Fraction, end: Fraction) -> Fraction:
+    """Give the time from one place to another."""
+    steps = end.numerator * begin.denominator - begin.numerator * end.denominator
+    return _fraction(steps, begin.denominator * end.denominator)
 
 
 def _leaning(
@@ -217,6 +233,7 @@ def _nearest_search(own: np.ndarray, compound: bool) -> tuple[_Searched | None, 
 
 _searched: deque[_Searched] = deque(maxlen=12)  # a phrase is searched some six times for one count
 SAME_COST = 1e-9
+SAME_PLACE = 1e-9  # beats; places of two subdivisions of one beat are a 24th apart at least
 HABIT_BEATS, HABIT_ROUNDS = 16.0, 3
 CHANGE_COST = 0.25  # of another subdivision than in the beat before, in log odds
 
@@ -297,7 +314,9 @@ def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
     groups = _groups(list(phrase.notes))
     swing = swing_of(phrase, time_map)
     onsets_s = [group[0].onset_s for group in groups]
-    beats = [straightened(float(beat), swing) for beat in time_map.to_beats(onsets_s)]
+    beats = time_map.to_beats(onsets_s).tolist()
+    if swing != 0.5:
+        beats = [straightened(beat, swing) for beat in beats]
     spans = time_map.to_beats([[n.onset_s, n.offset_s] for n in phrase.notes])
     sounding = dict(
         zip((n.ident for n in phrase.notes), np.diff(spans)[:, 0].tolist(), strict=True)
@@ -324,7 +343,7 @@ def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
     for index in range(len(groups) - 1, -1, -1):
         if index in onset_of:
             onset = later = onset_of[index]
-            room = following[index] - onset
+            room = _gap(onset, following[index])
         else:
             onset, room = later if later is not None else Fraction(round(beats[index])), Fraction(0)
         for note in groups[index]:
@@ -382,9 +401,14 @@ def _timed(note: Note, onset: Fraction, length: Fraction) -> Note:
     written = note.written
     if "time" in written.locked and written.onset_beats is not None:
         onset, length = written.onset_beats, written.duration_beats or length
-    if written.onset_beats == onset and written.duration_beats == length:
+    if _is(written.onset_beats, onset) and _is(written.duration_beats, length):
         return note  # the same value: whoever looks for what changed sees that nothing did
     return replace(note, written=replace(written, onset_beats=onset, duration_beats=length))
+
+
+def _is(known: Fraction | None, fresh: Fraction) -> bool:
+    """Compare; most are one and the same object, and fractions would not look."""
+    return known is fresh or known == fresh
 
 
 def _groups(notes: list[Note]) -> list[list[Note]]:
