@@ -6,7 +6,6 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 
 from juxtanote.app.document import Change, Document
 from juxtanote.app.hear import labels
-from juxtanote.core.checks.findings import checked_on
 from juxtanote.core.score.form import form_position
 from juxtanote.core.score.lesson import STATUSES, Lesson, Phrase
 
@@ -132,6 +131,8 @@ class PhraseModel(QAbstractTableModel):
             return str(phrase.repeats)
         if column == ENDING:
             return str(phrase.ending) if phrase.ending else ""
+        from juxtanote.core.checks.findings import checked_on  # not before there is a phrase
+
         return "checked" if checked_on(phrase, lesson) else phrase.status
 
     def setData(
