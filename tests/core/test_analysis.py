@@ -340,6 +340,20 @@ class TestListener(unittest.TestCase):
         whole = listener.listen(audio, np.zeros_like(audio))
         np.testing.assert_allclose(small.cells, whole.cells, atol=2e-3)
 
+    def test_a_wide_mix_is_seen_from_both_sides_alike(self) -> None:
+        line, _ = scale_line([57, 60, 64, 67, 69])
+        other, _ = scale_line([45, 52, 45, 52, 45])
+        length = min(len(line), len(other))
+        left, right = line[:length], other[:length]
+        mid, side = 0.5 * (left + right), 0.5 * (left - right)
+        with mock.patch.object(listener, "run_first", wraps=listener.run_first) as first:
+            heard = listener.listen(mid, side)
+            looks = first.call_count
+            exchanged = listener.listen(mid, -side)
+            listener.listen(mid, 0.001 * side)
+        self.assertEqual((looks, first.call_count), (2, 5))
+        np.testing.assert_allclose(heard.cells, exchanged.cells, atol=2e-3)
+
     def test_without_weights_one_clean_voice_is_still_heard(self) -> None:
         pitches = [57, 60, 62, 64, 67, 69]
         audio, events = scale_line(pitches)

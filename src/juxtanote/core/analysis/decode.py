@@ -104,8 +104,9 @@ def candidates(posteriors: Posteriors, settings: DecoderSettings) -> list[FoundN
     begin = _onset_scores(onset, settings)
     keep = settings.active_gain * (logit(active) + settings.active_bias)
     starts, ends = _chains(begin, keep, settings.leave_cost)
+    firm = starts & (onset > FIRM_ONSET)
     notes = [
-        _note(posteriors, row, start, _until_silent(active[row], start, end), starts)
+        _note(posteriors, row, start, _until_silent(active[row], start, end), firm)
         for row, start, end in zip(*_segments(starts, ends), strict=True)
     ]
     notes += _dead_notes(posteriors)
@@ -120,7 +121,8 @@ def _sounding_on(
     starts = np.zeros(posteriors.cells[Cell.ONSET].shape, dtype=bool)
     for note in kept:
         starts[note.midi - LOWEST_MIDI, round(note.start)] = True
-    dropped = {(n.midi, round(n.start)): n for n in judged if n not in kept}
+    known = {id(note) for note in kept}
+    dropped = {(n.midi, round(n.start)): n for n in judged if id(n) not in known}
     longer = []
     for note in kept:
         held = note.held
@@ -225,9 +227,12 @@ def _until_silent(active: NDArray[np.float32], start: int, end: int) -> int:
 
 
 def _note(
-    posteriors: Posteriors, row: int, start: int, end: int, starts: NDArray[np.bool_]
+    posteriors: Posteriors, row: int, start: int, end: int, firm: NDArray[np.bool_]
 ) -> FoundNote:
-    """Describe one note, following its sound where it glides to neighbouring pitches."""
+    """Describe one note, following its sound where it glides to neighbouring pitches.
+
+    `firm` are the cells of onsets that end a note before them.
+    """
     onset, active = posteriors.cells[Cell.ONSET], posteriors.cells[Cell.ACTIVE]
     around = slice(max(start - 1, 0), start + 2)
     weights = onset[row, around].astype(np.float64) + 1e-6
@@ -241,7 +246,7 @@ def _note(
         for other in (row + 12, row - 12, row + 1, row - 1, row + 7, row - 5)
         if 0 <= other < len(near) and near[other] > 0.04
     ]
-    follow = _follow(posteriors, starts & (onset > FIRM_ONSET), row, end)
+    follow = _follow(posteriors, firm, row, end)
     return FoundNote(
         start=centre / float(weights.sum()),
         end=follow,
@@ -260,6 +265,7 @@ def _note(
     )
 
 
+DOUBLE_FRAMES, AT_ONCE_FRAMES = 3.0, 2.0  # onsets of one pitch, of several, that are one moment
 SURELY_SILENT, SILENT_FRAMES = 0.1, 9  # 0.1 s
 FIRM_ONSET = 0.3  # a weaker one does not end the note before
 LOST_FRAMES = (3, 8)  # for how long a pitch may be lost: held, and on its way
@@ -356,26 +362,28 @@ def _dead_notes(posteriors: Posteriors) -> list[FoundNote]:
 def _without_doubles(notes: list[FoundNote]) -> list[FoundNote]:
     """Make one of two readings of one onset."""
     kept: list[FoundNote] = []
+    places: dict[int, list[int]] = {}  # by pitch: where in `kept` its notes are
     for note in notes:
-        twin = next(
-            (k for k in kept if k.midi == note.midi and abs(k.start - note.start) < 3.0), None
-        )
+        same = places.setdefault(note.midi, [])
+        twin = next((k for k in same if abs(kept[k].start - note.start) < DOUBLE_FRAMES), None)
         if twin is None:
+            same.append(len(kept))
             kept.append(note)
-        elif note.onset_posterior > twin.onset_posterior:
-            kept[kept.index(twin)] = replace(note, end=max(note.end, twin.end))
+        elif note.onset_posterior > kept[twin].onset_posterior:
+            kept[twin] = replace(note, end=max(note.end, kept[twin].end))
     return kept
 
 
 def _without_ghosts(notes: list[FoundNote], settings: DecoderSettings) -> list[FoundNote]:
     """Drop the weakest of more notes at once than there can be."""
-    crowded: list[FoundNote] = []
+    starts = np.array([note.start for note in notes])
+    kept: list[FoundNote] = []
     for note in notes:
-        together = [k for k in notes if abs(k.start - note.start) < 2.0]
-        ranked = sorted(together, key=_certainty, reverse=True)
-        if note in ranked[: settings.most_voices]:
-            crowded.append(note)
-    return crowded
+        together = np.flatnonzero(np.abs(starts - note.start) < AT_ONCE_FRAMES)
+        ranked = sorted((notes[k] for k in together), key=_certainty, reverse=True)
+        if any(other is note for other in ranked[: settings.most_voices]):
+            kept.append(note)
+    return kept
 
 
 def _certainty(note: FoundNote) -> float:

@@ -27,6 +27,7 @@ RINGING = -24, -19, -12, 0, 12, 19, 24
 NEAR_FRAMES = 3.0  # notes that start this close start together
 AROUND_FRAMES = 130.0  # a second and a half
 ECHO_FRAMES = np.arange(5, 66)  # 60 to 750 ms
+SAME_LAG = 1.6  # frames: echoes of two notes that come as late as this alike come as late
 BENT = (1, 4)  # semitones that a bend rises
 WEAKER, MUCH_WEAKER = 0.04, 0.15  # by 3 and 12 dB
 HIGH_MIDI = 96  # from 2 kHz on the noise of a pick shows
@@ -176,7 +177,11 @@ def _echoes(
     again = (midi[:, None] == midi[None, :]) & (lag > ECHO_FRAMES[0]) & (lag < ECHO_FRAMES[-1])
     weaker = again & (drop > WEAKER)
     sure = onset > 0.3
-    repeated = np.array([(weaker & (np.abs(lag - f) < 1.6)).any(axis=0) for f in ECHO_FRAMES])
+    later, earlier = np.nonzero(weaker)
+    as_late = np.abs(lag[later, earlier][:, None] - ECHO_FRAMES) < SAME_LAG
+    repeated = np.zeros((len(notes), len(ECHO_FRAMES)), dtype=bool)
+    np.logical_or.at(repeated, earlier, as_late)
+    repeated = repeated.T
     # For each lag and note: the share of the notes around that come again, weaker, after that time.
     around = (np.abs(lag) < AROUND_FRAMES) & sure
     shares = (repeated & sure).astype(float) @ around.T.astype(float)
@@ -232,7 +237,14 @@ def _levels(notes: list[FoundNote], heard: Posteriors) -> Array:
 def _neighbours(starts: Array, ends: Array, midi: Array, onset: Array, kinds: Array) -> Array:
     """Measure the notes before and after, and how this stretch is played on the whole."""
     rows = []
-    for index in range(len(starts)):
+    # Whose start lies before, or after, all that is near: notes need not be quite in order.
+    earlier, later = np.maximum.accumulate(starts), np.minimum.accumulate(starts[::-1])[::-1]
+    firsts = np.searchsorted(earlier, starts - AROUND_FRAMES)
+    lasts = np.searchsorted(later, starts + AROUND_FRAMES, side="right")
+    each = (starts, ends, midi, onset, kinds)
+    for begin, end, here in zip(firsts.tolist(), lasts.tolist(), range(len(starts)), strict=True):
+        starts, ends, midi, onset, kinds = (column[begin:end] for column in each)
+        index = here - begin
         lag = starts - starts[index]
         near = (np.abs(lag) < AROUND_FRAMES) & (onset > 0.3)
         near[index] = False
@@ -283,13 +295,13 @@ def judge(notes: list[FoundNote], heard: Posteriors, bonus: Array | None = None)
     if bonus is not None:
         logits[:, 0] += bonus
     p = 1.0 / (1.0 + np.exp(-np.clip(logits, -30.0, 30.0)))
-    return [_with_kinds(note, row) for note, row in zip(notes, p.tolist(), strict=True)]
-
-
-def _with_kinds(note: FoundNote, judged: list[float]) -> FoundNote:
-    kinds: dict[str, float] = dict(zip(KINDS, judged[1:], strict=True))
     for kind in MOVING:
         # The listener follows the pitch itself; here only its strongest moment is known: both speak.
-        odds = _logit(np.array([getattr(note, kind), kinds[kind]]))
-        kinds[kind] = float(1.0 / (1.0 + np.exp(-odds.mean())))
-    return replace(note, sure=judged[0], **kinds)  # type: ignore[arg-type]
+        column = 1 + KINDS.index(kind)
+        followed = np.array([getattr(note, kind) for note in notes])
+        odds = _logit(np.stack([followed, p[:, column]]))
+        p[:, column] = 1.0 / (1.0 + np.exp(-odds.mean(axis=0)))
+    return [
+        replace(note, sure=row[0], **dict(zip(KINDS, row[1:], strict=True)))
+        for note, row in zip(notes, p.tolist(), strict=True)
+    ]
