@@ -10,7 +10,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from juxtanote.core.score import edits, readings, rhythm
+from juxtanote.core.score import edits, readings, subdivisions
 from juxtanote.core.score.beams import count_word
 from juxtanote.core.score.lesson import Focus, Lesson, LogEntry, Part, Phrase, Variation
 from juxtanote.core.score.note import HeardNote, Note, RunnerUp, WrittenNote
@@ -320,7 +320,7 @@ class TestRhythm(unittest.TestCase):
                 beats[rng.integers(120)] += rng.normal(0.0, 0.05)
                 beats = np.sort(beats)
                 after_others = quantise(beats, beat_s=0.5, compound=compound)
-                with mock.patch.object(rhythm, "_searched", deque()):
+                with mock.patch.object(subdivisions, "_searched", deque()):
                     self.assertEqual(quantise(beats, beat_s=0.5, compound=compound), after_others)
 
     def test_a_beat_map_that_leans_is_followed(self) -> None:

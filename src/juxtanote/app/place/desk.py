@@ -31,7 +31,7 @@ from juxtanote.app.widgets.slider import LineSlider
 from juxtanote.core.progress import Progress
 from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import SCHOOLS, Phrase
-from juxtanote.core.score.rhythm import SUBDIVISIONS
+from juxtanote.core.score.subdivisions import SUBDIVISIONS
 
 if TYPE_CHECKING:
     from juxtanote.app.place.reading import Reading

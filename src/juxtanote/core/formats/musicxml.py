@@ -2,17 +2,17 @@
 
 import re
 import xml.etree.ElementTree as ET
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from fractions import Fraction
 
 from juxtanote import __version__
+from juxtanote.core.formats.musicxml_bars import BarLines, bar_lines, write_harmony, written_onset
 from juxtanote.core.score.lesson import Lesson, Part
 from juxtanote.core.score.note import SLURS, Note
 from juxtanote.core.score.rhythm import swing_of
 from juxtanote.core.score.sections import section_letters
 from juxtanote.core.score.timeline import notes_of_part
 from juxtanote.core.score.values import BEAMS, Moment, Value, bars_of
-from juxtanote.core.theory.chords import known_chord
 from juxtanote.core.theory.keys import known_key
 from juxtanote.core.theory.scales import spell_pitch
 
@@ -58,7 +58,7 @@ def _part(
     """Write one guitar over the bars that all parts share."""
     element = ET.SubElement(root, "part", id=f"P{part.ident}")
     slurs = _slur_pairs([note for notes in bars.values() for note in notes])
-    lines, chords = _bar_lines(lesson, part.ident, bars), dict(lesson.chords)
+    lines, chords = bar_lines(lesson, part.ident, bars), dict(lesson.chords)
     everything = sorted((note for notes in bars.values() for note in notes), key=_by_written)
     letters = _letters(lesson, part)
     pickup = _pickup_start(lesson, numbers) if numbers.start < 0 else None
@@ -67,7 +67,7 @@ def _part(
         measure = ET.SubElement(element, "measure", number=str(bar + 1))
         if bar < 0:
             measure.set("implicit", "yes")
-        lines.get(bar, _BarLines()).write_left(measure)
+        lines.get(bar, BarLines()).write_left(measure)
         if index == 0:
             _attributes(measure, lesson, part)
         for letter in letters.get(bar, ()):
@@ -75,9 +75,9 @@ def _part(
             kind = ET.SubElement(direction, "direction-type")
             ET.SubElement(kind, "rehearsal").text = letter
         for symbol in chords.get(bar + 1, "").split():
-            _harmony(measure, symbol)
+            write_harmony(measure, symbol)
         _fill_measure(measure, moments, lesson, slurs)
-        lines.get(bar, _BarLines()).write_right(measure)
+        lines.get(bar, BarLines()).write_right(measure)
 
 
 def _letters(lesson: Lesson, part: Part) -> dict[int, list[str]]:
@@ -88,7 +88,9 @@ def _letters(lesson: Lesson, part: Part) -> dict[int, list[str]]:
     named = section_letters(lesson.phrases)
     for phrase in lesson.phrases_of(part.ident):
         if phrase.notes:
-            bar = min(int(_onset(n, lesson) // lesson.time_map.beats_per_bar) for n in phrase.notes)
+            bar = min(
+                int(written_onset(n, lesson) // lesson.time_map.beats_per_bar) for n in phrase.notes
+            )
             letters.setdefault(bar, []).append(named[phrase.ident])
     return letters
 
@@ -122,19 +124,13 @@ def _bars(lesson: Lesson, part: int) -> dict[int, list[Note]]:
     """Sort every note of a part by the bar of its written onset."""
     bars: dict[int, list[Note]] = {}
     for _, note in notes_of_part(lesson, part):
-        onset = _onset(note, lesson)
+        onset = written_onset(note, lesson)
         if note.written.onset_beats is None:
             note = replace(
                 note, written=replace(note.written, onset_beats=onset, duration_beats=Fraction(1))
             )
         bars.setdefault(int(onset // lesson.time_map.beats_per_bar), []).append(note)
     return bars
-
-
-def _onset(note: Note, lesson: Lesson) -> Fraction:
-    if note.written.onset_beats is not None:
-        return note.written.onset_beats
-    return Fraction(round(float(lesson.time_map.to_beats(note.onset_s)) * 12), 12)
 
 
 def _attributes(measure: ET.Element, lesson: Lesson, part: Part) -> None:
@@ -182,96 +178,6 @@ def _attributes(measure: ET.Element, lesson: Lesson, part: Part) -> None:
         ET.SubElement(swing, "first").text = str(share.numerator)
         ET.SubElement(swing, "second").text = str(share.denominator - share.numerator)
         ET.SubElement(swing, "swing-type").text = "eighth"
-
-
-@dataclass(slots=True)
-class _BarLines:
-    """What stands at the edges of a bar: repeats, their number of times, and endings."""
-
-    begins: bool = False
-    times: int = 0
-    ending_begins: int = 0
-    ending_ends: int = 0
-
-    def write_left(self, measure: ET.Element) -> None:
-        """Write what stands before the bar."""
-        if self.begins or self.ending_begins:
-            line = ET.SubElement(measure, "barline", location="left")
-            if self.ending_begins:
-                ET.SubElement(line, "ending", number=str(self.ending_begins), type="start")
-            if self.begins:
-                ET.SubElement(line, "repeat", direction="forward")
-
-    def write_right(self, measure: ET.Element) -> None:
-        """Write what stands after the bar."""
-        if self.times or self.ending_ends:
-            line = ET.SubElement(measure, "barline", location="right")
-            if self.ending_ends:
-                ET.SubElement(line, "ending", number=str(self.ending_ends), type="stop")
-            if self.times:
-                ET.SubElement(line, "repeat", direction="backward", times=str(self.times))
-
-
-def _bar_lines(lesson: Lesson, part: int, bars: dict[int, list[Note]]) -> dict[int, _BarLines]:
-    """Find repeats and endings, where a phrase has its bars to itself."""
-    owners: dict[int, set[int]] = {}
-    spans: dict[int, tuple[int, int]] = {}
-    per_bar = lesson.time_map.beats_per_bar
-    for phrase in lesson.phrases_of(part):
-        here = {int(_onset(n, lesson) // per_bar) for n in phrase.notes}
-        if here:
-            spans[phrase.ident] = min(here), max(here)
-            for bar in here:
-                owners.setdefault(bar, set()).add(phrase.ident)
-    lines: dict[int, _BarLines] = {}
-    before = -1  # first bar of the phrase before: what a first ending goes back to
-    for phrase in lesson.phrases_of(part):
-        if phrase.ident not in spans:
-            continue
-        first, last = spans[phrase.ident]
-        if any(len(owners.get(bar, ())) > 1 for bar in range(first, last + 1)):
-            continue
-        left, right = lines.setdefault(first, _BarLines()), lines.setdefault(last, _BarLines())
-        if phrase.ending:
-            left.ending_begins = right.ending_ends = phrase.ending
-            if phrase.ending == 1:
-                right.times = 2
-                lines.setdefault(before if before in bars else first, _BarLines()).begins = True
-        elif phrase.repeats > 1:
-            left.begins, right.times = True, phrase.repeats
-        before = first
-    return lines
-
-
-_KINDS = {
-    "": "major", "m": "minor", "5": "power", "7": "dominant", "maj7": "major-seventh",
-    "m7": "minor-seventh", "6": "major-sixth", "m6": "minor-sixth", "9": "dominant-ninth",
-    "m9": "minor-ninth", "maj9": "major-ninth", "13": "dominant-13th", "sus4": "suspended-fourth",
-    "sus2": "suspended-second", "dim": "diminished", "dim7": "diminished-seventh",
-    "m7♭5": "half-diminished", "aug": "augmented", "m(maj7)": "major-minor",
-}  # fmt: skip
-
-
-def _harmony(measure: ET.Element, symbol: str) -> None:
-    """Write a chord symbol."""
-    chord, spelled = known_chord(symbol), symbol.split("/")
-    if chord is None:
-        return
-    harmony = ET.SubElement(measure, "harmony")
-    _chord_note(harmony, "root", spelled[0])
-    kind = ET.SubElement(harmony, "kind", text=spelled[0].lstrip("ABCDEFG♯♭#b"))
-    kind.text = _KINDS.get(chord.quality, "other")
-    if chord.bass is not None:
-        _chord_note(harmony, "bass", spelled[1])
-
-
-def _chord_note(harmony: ET.Element, name: str, spelled: str) -> None:
-    element = ET.SubElement(harmony, name)
-    ET.SubElement(element, f"{name}-step").text = spelled[0]
-    signs = spelled[1 : len(spelled) - len(spelled[1:].lstrip("♯♭#b"))]
-    alter = sum(1 if sign in "♯#" else -1 for sign in signs)
-    if alter:
-        ET.SubElement(element, f"{name}-alter").text = str(alter)
 
 
 def _fill_measure(
