@@ -513,7 +513,7 @@ class TestTeaching(WindowTest):
     def test_the_recording_leaves_only_when_the_person_says_so(self) -> None:
         pages = []
         for may in (False, True):
-            self.window._on_share(may)
+            self.window.set_share(may)
             path = self.folder / f"page-{may}.html"
             with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
                 self.teach.page.click()

@@ -27,7 +27,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from juxtanote.app import settings
+from juxtanote.app import desk_making, settings
 from juxtanote.app.actions import ACTIONS, MENUS, ActionSpec
 from juxtanote.app.asking import Asking
 from juxtanote.app.commands import Commands
@@ -111,7 +111,7 @@ class MainWindow(QMainWindow):
         self._make_actions()
         self.conditions = Conditions(self.document, self.transport, self)
         self._connect()
-        self._update_actions()
+        self.update_actions()
         self.show_desk(HEAR)
         geometry = settings.read_geometry()
         if not geometry.isEmpty():
@@ -147,11 +147,7 @@ class MainWindow(QMainWindow):
 
     def _desk(self, index: int) -> QWidget:
         if index not in self._built:
-            makers = (
-                self._make_hear, self._make_place, self._make_check, self._make_teach,
-                self._make_practise,
-            )  # fmt: skip
-            desk = self._built[index] = makers[index]()
+            desk = self._built[index] = desk_making.MAKERS[index](self)
             empty = self._desks.widget(index)
             self._desks.insertWidget(index, desk)
             if empty is not None:
@@ -184,69 +180,7 @@ class MainWindow(QMainWindow):
         """The Practise desk."""
         return cast("PractiseDesk", self._desk(PRACTISE))
 
-    def _make_hear(self) -> QWidget:
-        from juxtanote.app.hear.desk import HearDesk
-
-        desk = HearDesk(self.document, self.transport, self.runner)
-        desk.told.connect(self.tell)
-        desk.measure_wanted.connect(self._on_measure_wanted)
-        desk.focus_wanted.connect(self.tasks.propose_focus)
-        desk.chords_wanted.connect(self.tasks.suggest_chords)
-        desk.audition_wanted.connect(self.tasks.audition)
-        desk.guitar_wanted.connect(self.tasks.change_guitar)
-        desk.time.readings_changed.connect(self._update_actions)
-        self.tasks.measured.connect(desk.show_measured)
-        self.tasks.lead_found.connect(desk.show_lead)
-        self._bind(desk.propose, "propose")
-        self._bind(desk.refuse, "refuse")
-        self._bind(desk.open_offer, "open_recording")
-        self._bind(desk.lesson_offer, "open_lesson")
-        return desk
-
-    def _make_place(self) -> QWidget:
-        from juxtanote.app.place.desk import PlaceDesk
-
-        desk = PlaceDesk(self.document, self.transport, self.runner, self.tasks)
-        desk.told.connect(self.tell)
-        self._bind(desk.listen, "listen")
-        self._bind(desk.offer, "listen")
-        return desk
-
-    def _make_check(self) -> QWidget:
-        from juxtanote.app.check.desk import CheckDesk
-
-        desk = CheckDesk(self.document, self.transport, self.findings)
-        desk.told.connect(self.tell)
-        desk.finding_chosen.connect(self._update_actions)
-        self.rendering.rendered_anew.connect(desk.show_tab)
-        desk.show_tab(self.rendering.rendered)
-        self._bind(desk.waive_button, "waive")
-        self._bind(desk.mend_button, "mend")
-        self._bind(desk.strict_button, "limits")
-        self._bind(desk.write_button, "save_findings")
-        return desk
-
-    def _make_teach(self) -> QWidget:
-        from juxtanote.app.teach.desk import TeachDesk
-
-        desk = TeachDesk(self.document, self.runner)
-        desk.share_changed.connect(self._on_share)
-        self.outputs.serve(desk)
-        return desk
-
-    def _make_practise(self) -> QWidget:
-        from juxtanote.app.practise.desk import PractiseDesk
-
-        desk = PractiseDesk(self.document, self.transport, self.runner)
-        desk.told.connect(self.tell)
-        desk.take.wanted.connect(self.asking.compare_take)
-        desk.write_log.clicked.connect(self.asking.save_log)
-        desk.recorder.recorded.connect(self.tasks.compare_take)
-        self.tasks.compared.connect(desk.show_compared)
-        desk.joined.connect(self.rendering.join)
-        return desk
-
-    def _bind(self, button: QAbstractButton, name: str) -> None:
+    def bind(self, button: QAbstractButton, name: str) -> None:
         """Let a button do an action, and look as that may be done."""
         action = self.actions_by_name[name]
         button.clicked.connect(action.trigger)
@@ -294,7 +228,7 @@ class MainWindow(QMainWindow):
         for name in MENUS:
             bar.addMenu(menus[name])
 
-    def _update_actions(self, *_: object) -> None:
+    def update_actions(self, *_: object) -> None:
         """Enable what can be done with what is there; nothing is touched where nothing differs."""
         for name in self.conditions.changed(ACTIONS):
             spec, action = _SPECS[name], self.actions_by_name[name]
@@ -348,13 +282,13 @@ class MainWindow(QMainWindow):
         self.files.other_recording.connect(self._on_other_recording)
         document = self.document
         document.touched.connect(self.runner.give_way)
-        document.lesson_changed.connect(self._update_actions)
+        document.lesson_changed.connect(self.update_actions)
         for signal in (
             document.phrase_changed, document.selection_changed, document.sound_changed,
             document.kept_changed,
             self.findings.changed,
         ):  # fmt: skip
-            signal.connect(self._update_actions)
+            signal.connect(self.update_actions)
 
     def show_collection(self) -> None:
         """Show the window of the collection; it is built once."""
@@ -373,7 +307,7 @@ class MainWindow(QMainWindow):
         self.desks_area.to_top()
         self.strip.setVisible(index != HEAR)
         self.header.show_desk(index)
-        self._update_actions()
+        self.update_actions()
         self._measure_evidence()
         self.findings.listen_too(index == CHECK)
         # Not a field: there letters would be typed instead of doing what the keys say.
@@ -430,7 +364,8 @@ class MainWindow(QMainWindow):
 
     # Slots
 
-    def _on_measure_wanted(self) -> None:
+    def measure_anew(self) -> None:
+        """Measure the recording, and take what was found."""
         self.tasks.measure(apply=True)
 
     def _on_sound_ready(self, fresh: bool) -> None:
@@ -456,7 +391,7 @@ class MainWindow(QMainWindow):
         desk = self.document.lesson.kept.desk
         if desk in DESK_NAMES:
             self.show_desk(DESK_NAMES.index(desk))
-        self._update_actions()
+        self.update_actions()
 
     def _on_other_recording(self, why: str, accept: Callable[[], None]) -> None:
         buttons = QMessageBox.StandardButton
@@ -469,7 +404,8 @@ class MainWindow(QMainWindow):
         box.accepted.connect(accept)
         box.open()
 
-    def _on_share(self, may: bool) -> None:
+    def set_share(self, may: bool) -> None:
+        """Keep with the lesson whether its recording may be handed out."""
         self.document.change(
             "Change sharing",
             lambda lesson: replace(lesson, recording=replace(lesson.recording, may_share=may)),
