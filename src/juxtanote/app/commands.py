@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from typing import TYPE_CHECKING
 
 from juxtanote.app.actions import TECHNIQUE_OF
@@ -95,7 +96,7 @@ class Commands:
         for name in ("next_doubtful", "take_runner_up", "keep", "unlock", "split", "join"):
             handlers[name] = place(name)
         for index, name in enumerate(DESK_NAMES):
-            handlers[f"desk_{name}"] = lambda index=index: self._window.show_desk(index)
+            handlers[f"desk_{name}"] = partial(self._window.show_desk, index)
         for action, technique in TECHNIQUE_OF.items():
             handlers[action] = place("toggle", technique)
         return handlers

@@ -96,9 +96,9 @@ class Ears:
         from juxtanote.core.checks.evidence import listen_again
 
         key = (phrase.start_s, phrase.end_s, lesson.reference_cents)
-        for known, evidence in self._kept:
+        for known, heard in self._kept:
             if known == key:
-                return evidence
+                return heard
         if phrase.end_s - phrase.start_s > LONGEST_S:
             return None
         parts = listen_again(

@@ -2,9 +2,9 @@
 
 import hashlib
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import QLockFile, QObject, pyqtSignal
 
@@ -23,6 +23,25 @@ if TYPE_CHECKING:
     from juxtanote.core.audio.sound import Sound
 
 OTHER_LENGTH_S = 1.0  # a recording whose length differs by more is another one
+
+
+@dataclass(frozen=True, slots=True)
+class Recovered:
+    """Work that was left behind, and the lesson and the recording that it belongs to."""
+
+    lesson: Lesson
+    before: Lesson | None
+    saved: Path | None
+    sound: Path | None
+
+
+@dataclass(frozen=True, slots=True)
+class Loaded:
+    """A recording that was read."""
+
+    sound: "Sound"
+    peaks: "Peaks"
+    fingerprint: str
 
 
 class Files(QObject):
@@ -121,12 +140,14 @@ class Files(QObject):
                 except JuxtanoteError:
                     saved = None
             sound = Path(lines[1]) if len(lines) > 1 and lines[1] else None
-            return lesson, before, saved, sound
+            return Recovered(lesson, before, saved, sound)
 
-        self._start("Taking work back", work, lambda result: self._on_recovered(path, result))
+        self._start(
+            "Taking work back", work, lambda r: self._on_recovered(path, cast(Recovered, r))
+        )
 
-    def _on_recovered(self, path: Path, result: object) -> None:
-        lesson, before, saved, sound = result  # type: ignore[misc]
+    def _on_recovered(self, path: Path, found: "Recovered") -> None:
+        lesson, before, saved, sound = found.lesson, found.before, found.saved, found.sound
         self.rescue.inherit(path)
         self._document.open(before if before is not None else replace(lesson, phrases=()), saved)
         self._document.change("Recover work", lambda _: lesson)
@@ -181,30 +202,31 @@ class Files(QObject):
             sound = read_sound(path, progress=part_of(progress, 0.0, 0.8))
             print_ = fingerprint(sound)
             peaks = build_peaks(sound.audio, sound.sample_rate, part_of(progress, 0.85, 1.0))
-            return sound, peaks, print_
+            return Loaded(sound, peaks, print_)
 
         def then(result: object) -> None:
+            loaded = cast(Loaded, result)
             if fresh and wanted == self._wanted:
-                self._on_fresh(path, result)
+                self._on_fresh(path, loaded)
             elif not fresh and self._document.is_open(ticket):
-                self._on_known(path, result, ticket, by_hand)
+                self._on_known(path, loaded, ticket, by_hand)
             else:
                 self.told.emit(f"“{path.name}” was read, but another lesson is open by now.")
 
         self._start(f"Reading {path.name}", work, then)
 
-    def _on_fresh(self, path: Path, result: object) -> None:
-        sound, peaks, print_ = result  # type: ignore[misc]
-        recording = Recording(str(path), sound.duration_s, fingerprint=print_)
+    def _on_fresh(self, path: Path, loaded: "Loaded") -> None:
+        sound, peaks = loaded.sound, loaded.peaks
+        recording = Recording(str(path), sound.duration_s, fingerprint=loaded.fingerprint)
         self._document.open(Lesson(title=path.stem, recording=recording), None)
         self._document.set_sound(sound, peaks, path)
         self.opened.emit()
         self.sound_ready.emit(True)
 
-    def _on_known(self, path: Path, result: object, ticket: Ticket, by_hand: bool) -> None:
+    def _on_known(self, path: Path, loaded: "Loaded", ticket: Ticket, by_hand: bool) -> None:
         from juxtanote.core.audio.sound import is_alike
 
-        sound, peaks, print_ = result  # type: ignore[misc]
+        sound, peaks, print_ = loaded.sound, loaded.peaks, loaded.fingerprint
         known = self._document.lesson.recording
 
         def accept() -> None:

@@ -201,7 +201,8 @@ class MoveForm(Form):
         try:
             problems = self.moved().problems
         except ValueError as error:
-            self.accept_button.setEnabled(False)
+            if self.accept_button is not None:
+                self.accept_button.setEnabled(False)
             self.said.setText(str(error))
             return
         shown = "; ".join(problems[:4]) + ("; and more" if len(problems) > 4 else "")

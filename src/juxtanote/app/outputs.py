@@ -4,7 +4,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QDialog, QFileDialog, QWidget
 
 from juxtanote.app.document import Document, Ticket
 from juxtanote.app.jobs.runner import Job, JobRunner
@@ -108,7 +108,7 @@ class Outputs(QObject):
         form.accepted.connect(lambda: self._hand_out(form))
         form.finished.connect(form.deleteLater)
         form.open()
-        self.form = form
+        self.form: QDialog = form
 
     def _hand_out(self, form: "HandOutForm") -> None:
         suffix, wish = form.suffix, form.wish()

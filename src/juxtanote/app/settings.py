@@ -26,7 +26,7 @@ class Setting(Generic[T]):
         kind = type(self.default)
         if kind is bool:
             known = {"true": True, "false": False}
-            return known.get(text, self.default)  # type: ignore[return-value]
+            return known.get(text, self.default)
         if kind is str:
             return text or self.default  # type: ignore[return-value]
         try:

@@ -5,7 +5,7 @@ What a job gives goes through `Results`, which checks that it still fits.
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeAlias, cast
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -34,6 +34,9 @@ if TYPE_CHECKING:
     from juxtanote.core.score.note import Evidence, Note
     from juxtanote.core.theory.tuning import Guitar
     from juxtanote.core.transcribe import Measured
+
+    Heard: TypeAlias = tuple[tuple[Note, ...], Evidence, Phrase, int]
+    Proposed: TypeAlias = "tuple[list[Cut], tuple[Span, ...]]"
 
 SURE_ENOUGH = 0.6  # notes that phrases are cut by: doubtful ones make rests where there are none
 MOST_TRIES = 3  # an edit that another one overtook is made again so often
@@ -90,9 +93,13 @@ class Tasks(QObject):
 
             return measured_before(sound, cache_folder() / "measured", progress=progress)
 
-        self._start("Measuring the recording", work, lambda r: self._on_measured(ticket, r, apply))
+        self._start(
+            "Measuring the recording",
+            work,
+            lambda r: self._on_measured(ticket, cast("Measured", r), apply),
+        )
 
-    def _on_measured(self, ticket: Ticket, measured: "Measured", apply: bool) -> None:  # type: ignore[override]
+    def _on_measured(self, ticket: Ticket, measured: "Measured", apply: bool) -> None:
         what = "What was measured"
 
         def merge(lesson: Lesson) -> Lesson:
@@ -142,7 +149,8 @@ class Tasks(QObject):
         def work(progress: Progress) -> object:
             from juxtanote.core.analysis.parts import lead_of
             from juxtanote.core.analysis.perceived import Hints
-            from juxtanote.core.transcribe import evidence_of, hear_stretch, place_heard
+            from juxtanote.core.analysis.stretches import hear_stretch
+            from juxtanote.core.transcribe import evidence_of, place_heard
 
             known = replace(hints or Hints(), certain=certain)
             if string:
@@ -165,13 +173,15 @@ class Tasks(QObject):
             return tuple(notes), evidence, merged, len(heard.notes) - len(found)
 
         self._start(
-            f"Listening to {phrase.name}", work, lambda r: self._on_heard(ticket, r, stretch)
+            f"Listening to {phrase.name}",
+            work,
+            lambda r: self._on_heard(ticket, cast("Heard", r), stretch),
         )
 
     def _on_heard(
         self,
         ticket: Ticket,
-        result: "tuple[tuple[Note, ...], Evidence, Phrase, int]",
+        result: "Heard",
         stretch: Span | None,
     ) -> None:
         notes, evidence, merged, under = result
@@ -220,8 +230,9 @@ class Tasks(QObject):
             return
 
         def work(progress: Progress) -> object:
+            from juxtanote.core.analysis.stretches import hear_all
             from juxtanote.core.score.cuts import propose_cuts
-            from juxtanote.core.transcribe import hear_all, lead_spans
+            from juxtanote.core.transcribe import lead_spans
 
             notes = hear_all(sound, reference_cents=lesson.reference_cents, progress=progress)
             sure = [n for n in notes if n.confidence > SURE_ENOUGH]
@@ -231,9 +242,11 @@ class Tasks(QObject):
             )  # fmt: skip
             return cuts, lead_spans(spans)
 
-        self._start("Looking for phrases", work, lambda r: self._on_proposed(ticket, r))
+        self._start(
+            "Looking for phrases", work, lambda r: self._on_proposed(ticket, cast("Proposed", r))
+        )
 
-    def _on_proposed(self, ticket: Ticket, result: "tuple[list[Cut], tuple[Span, ...]]") -> None:
+    def _on_proposed(self, ticket: Ticket, result: "Proposed") -> None:
         cuts, lead = result
         if self._results.fits(ticket, "The proposal", quiet=True):
             self.lead_found.emit(lead)
@@ -270,7 +283,9 @@ class Tasks(QObject):
             return chords_of(sound, *span, lesson.time_map, lesson.key)
 
         self._start(
-            f"Looking for the chords of {phrase.name}", work, lambda r: self._on_chords(ticket, r)
+            f"Looking for the chords of {phrase.name}",
+            work,
+            lambda r: self._on_chords(ticket, cast("list[ChordReading]", r)),
         )
 
     def _on_chords(self, ticket: Ticket, readings: "list[ChordReading]") -> None:
@@ -311,7 +326,7 @@ class Tasks(QObject):
 
         self._start(
             f"Bringing the guitar forward in {phrase.name}", work,
-            lambda r: self._on_focus_proposed(ticket, r),
+            lambda r: self._on_focus_proposed(ticket, cast(Focus, r)),
         )  # fmt: skip
 
     def _on_focus_proposed(self, ticket: Ticket, focus: Focus) -> None:

@@ -1,5 +1,7 @@
 """Heard over written: two pitch curves, their gap hatched, loudness, and both sounds."""
 
+from collections.abc import Callable, Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -254,8 +256,14 @@ class GapPicture(QWidget):
             )
 
     def _hatch(
-        self, painter: QPainter, note: Note, base: float, curve, heard: list[QPointF], y_of
-    ) -> None:  # type: ignore[no-untyped-def]
+        self,
+        painter: QPainter,
+        note: Note,
+        base: float,
+        curve: Sequence[tuple[float, float]],
+        heard: list[QPointF],
+        y_of: Callable[[float], float],
+    ) -> None:
         """Hatch where heard and written are clearly apart."""
         times = np.array([t for t, _ in note.heard.curve])[: len(heard)]
         cents = np.array([c for _, c in note.heard.curve])[: len(heard)]

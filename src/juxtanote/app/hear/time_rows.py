@@ -3,7 +3,7 @@
 import re
 from collections.abc import Callable
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QLineEdit, QPushButton, QWidget
@@ -34,6 +34,9 @@ _BUTTONS = (
     ("bars", "next reading", "Take the next reading of the bars"),
     ("chords", "suggest", "Suggest a chord for each bar of the phrase"),
 )
+
+
+T = TypeVar("T")
 
 
 class TimeRows(QObject):
@@ -298,7 +301,7 @@ def row(*widgets: QWidget) -> QWidget:
     return holder
 
 
-def _turned(items: tuple, first: int) -> list:
+def _turned(items: tuple[T, ...], first: int) -> list[T]:
     """Give the items with one of them first."""
     return [items[first], *(item for k, item in enumerate(items) if k != first)]
 

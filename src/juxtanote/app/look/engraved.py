@@ -81,8 +81,8 @@ def paint_block(
     for shape in block.shapes:
         path = QPainterPath()
         path.setFillRule(Qt.FillRule.OddEvenFill)
-        for points in shape.outlines:
-            corners = [QPointF(x * scale, (y + top) * scale) for x, y in points]
+        for outline in shape.outlines:
+            corners = [QPointF(x * scale, (y + top) * scale) for x, y in outline]
             path.addPolygon(QPolygonF([*corners, corners[0]]))
         painter.drawPath(path)
     painter.setBrush(Qt.BrushStyle.NoBrush)

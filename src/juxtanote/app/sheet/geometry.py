@@ -93,8 +93,7 @@ class Geometry:
 def pitch_range(phrase: Phrase | None, guitar: Guitar) -> tuple[float, float]:
     """Give the pitches that the heard row must show."""
     if phrase is None or not phrase.notes:
-        low = guitar.open_midi(guitar.string_count)
-        return low - 1.0, guitar.open_midi(1) + 13.0
+        return guitar.open_midi(guitar.string_count) - 1.0, guitar.open_midi(1) + 13.0
     lows = [note.heard.midi for note in phrase.notes]
     highs = [
         note.heard.midi + (note.written.bend_semitones if note.written.techniques & BENDS else 0.0)

@@ -101,7 +101,7 @@ def paint_words(painter: QPainter, scene: Scene, note: Note, notes: Sequence[Not
     right = line[0].x() + metrics.horizontalAdvance(text)
     near = [line_of(scene, other) for other in notes if _overlaps(scene, other, line[0].x(), right)]
     above, below = min(p.y() for p in line) - 6, max(p.y() for p in line) + 15
-    grounds = []
+    grounds: list[tuple[int, int, QPointF, QRectF]] = []
     for y in (above, below, above - 12, below + 12, above - 24):
         at = QPointF(line[0].x(), min(max(y, 14), scene.geometry.heard_bottom - 4))
         ground = QRectF(metrics.tightBoundingRect(text)).translated(at).adjusted(-2, -1, 2, 1)

@@ -137,8 +137,8 @@ class Strip(QWidget):
         """Give the pixel of a time."""
         return (seconds - self._start_s) / (self._end_s - self._start_s) * self.width()
 
-    def seconds_at(self, x):  # type: ignore[no-untyped-def]
-        """Give the time under a pixel (a float, or an array of them)."""
+    def seconds_at(self, x: float) -> float:
+        """Give the time under a pixel."""
         return self._start_s + x / max(self.width(), 1) * (self._end_s - self._start_s)
 
     def show_lead(self, spans: tuple[tuple[float, float], ...]) -> None:
@@ -230,7 +230,7 @@ class Strip(QWidget):
         xs = np.arange(columns) + 0.5
         tops = middle - high * scale
         bottoms = np.maximum(middle - low * scale, tops + 1.0)
-        seconds = self.seconds_at(xs)
+        seconds = self.seconds_at(0.0) + xs / max(self.width(), 1) * (self._end_s - self._start_s)
         inside = np.zeros(columns, dtype=bool)
         if edges is not None:
             inside = (seconds >= edges[0]) & (seconds < edges[1])
@@ -240,7 +240,7 @@ class Strip(QWidget):
             rows = zip(
                 xs[chosen].tolist(), tops[chosen].tolist(), bottoms[chosen].tolist(), strict=True
             )
-            painter.drawLines([QLineF(x, top, x, bottom) for x, top, bottom in rows])
+            painter.drawLines([QLineF(x, top, x, bottom) for x, top, bottom in rows])  # type: ignore[call-overload]
 
     def _paint_phrases(self, painter: QPainter, area: QRectF) -> None:
         here = self._document.phrase
