@@ -351,7 +351,7 @@ class TestListener(unittest.TestCase):
             looks = first.call_count
             exchanged = listener.listen(mid, -side)
             listener.listen(mid, 0.001 * side)
-        self.assertEqual((looks, first.call_count), (2, 5))
+        self.assertEqual((looks, first.call_count), (3, 7))
         np.testing.assert_allclose(heard.cells, exchanged.cells, atol=2e-3)
 
     def test_without_weights_one_clean_voice_is_still_heard(self) -> None:
