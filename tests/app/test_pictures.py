@@ -16,7 +16,7 @@ from juxtanote.app.sheet.geometry import Geometry, pitch_range
 from juxtanote.app.sheet.heard_row import _crosses
 from juxtanote.app.sheet.rows import Row
 from juxtanote.app.sheet.scene import fret_box, notes_before
-from juxtanote.app.sheet.written_row import crowding, placed
+from juxtanote.app.sheet.written_row import crowding, placed, written_looks
 from juxtanote.app.shell import Shell
 from juxtanote.app.teach.paper import paint_page
 from juxtanote.app.widgets.neck import Neck
@@ -24,6 +24,7 @@ from juxtanote.app.widgets.slider import LineSlider
 from juxtanote.core.formats.pages import lay_out
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import TECHNIQUES
+from juxtanote.core.score.sounding import cents_over_wire
 from juxtanote.core.theory.tuning import Guitar
 from tests.app import application, wait_until
 from tests.app.windows import WindowTest
@@ -267,6 +268,25 @@ class TestSheetPicture(WindowTest):
         image = self._picture()
         self.assertTrue(has_colour(image, theme.LIGHT.doubt, x, y - 3, x + 60, y + 4))
         self.assertFalse(has_colour(image, theme.LIGHT.heard, x + 6, y - 2, x + 40, y + 3))
+
+    def test_a_bar_says_how_far_it_rings_over_the_wire(self) -> None:
+        phrase = self.document.phrase
+        assert phrase is not None
+        first = phrase.notes[0]
+        curve = tuple((0.01 * k, min(-150.0 + 20.0 * k, 24.0)) for k in range(30))
+        glide = replace(
+            first, heard=replace(first.heard, offset_s=first.onset_s + 0.3, curve=curve)
+        )
+        glide = glide.rewritten(techniques=frozenset({"bar"}))
+        self.document.change(
+            "x", lambda l: l.with_phrase(phrase.with_notes([glide, *phrase.notes[1:]]))
+        )
+        scene = self.sheet.scene()
+        assert scene is not None
+        label = written_looks(scene).notes[glide.ident].values.labels[0]
+        self.assertEqual(label.text, "S +24 ¢")
+        plain = replace(glide, heard=replace(glide.heard, curve=()))
+        self.assertAlmostEqual(cents_over_wire(plain, scene.context.guitar), 0.0, delta=1e-9)
 
     def test_labels_stand_clear_of_each_other(self) -> None:
         taken: list[QRectF] = []

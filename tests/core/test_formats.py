@@ -7,6 +7,8 @@ import re
 import tempfile
 import unittest
 import zipfile
+from dataclasses import replace
+from fractions import Fraction
 from pathlib import Path
 
 from hypothesis import given, settings
@@ -260,6 +262,22 @@ class TestExports(InFolder):
 
 
 class TestWords(unittest.TestCase):
+    def test_the_breakdown_says_how_the_bar_is_held(self) -> None:
+        lesson = small_lesson()
+        phrase = lesson.phrases[0]
+        notes = [n.rewritten(techniques=frozenset({"bar"})) for n in phrase.notes]
+        leaning = [
+            replace(n, heard=replace(n.heard, onset_s=2.0, offset_s=2.4)).rewritten(
+                string=string, fret=fret, onset_beats=Fraction(2)
+            )
+            for n, string, fret in zip(notes, (2, 3), (12, 13), strict=False)
+        ]
+        words = generate_breakdown(phrase.with_notes([*leaning, *notes[4:]]), lesson)
+        self.assertIn("slide bar is on the ring finger", words)
+        self.assertIn("the fingers behind it rest on the strings", words)
+        self.assertIn("the bar held at an angle", words)
+        self.assertNotIn("slide bar", generate_breakdown(phrase, lesson))
+
     def test_the_breakdown_says_every_note(self) -> None:
         lesson = small_lesson()
         words = generate_breakdown(lesson.phrases[0], lesson)

@@ -313,6 +313,20 @@ class TestHands(unittest.TestCase):
         with self.assertRaisesRegex(TuningError, "finger 1"):
             Guitar(bar_finger=1)
 
+    def test_the_bar_leans_where_two_strings_need_it_and_no_further(self) -> None:
+        def together(*midis: int) -> list[NoteToPlace]:
+            return [NoteToPlace(0.0, 0.5, m, frozenset({"bar"})) for m in midis]
+
+        thirds = solve(GUITAR, together(68, 71))  # a minor third lies on no two strings straight
+        self.assertEqual(thirds.problems, ())
+        self.assertEqual(
+            {abs(thirds.strings[0] - thirds.strings[1]), abs(thirds.frets[0] - thirds.frets[1])},
+            {1},
+        )
+        fourths = solve(GUITAR, together(67, 72))
+        self.assertEqual(len(set(fourths.frets)), 1)  # straight where it can be
+        self.assertTrue(solve(GUITAR, together(70, 71)).problems)
+
     def test_tapped_cells_may_move_to_the_next_string(self) -> None:
         notes = line(78, 71, 74, 83, 76, 79, step_s=0.1)
         tags = ("tap", "pull-off", "hammer-on")

@@ -13,13 +13,16 @@ from juxtanote.app.sheet.rows import Looks, NoteLook
 from juxtanote.app.sheet.scene import Scene, fret_box, fret_text
 from juxtanote.core.score.note import SLURS, Note
 from juxtanote.core.score.signs import STROKE_SIGNS, bend_name
+from juxtanote.core.score.sounding import cents_over_wire
 from juxtanote.core.theory.pitch import pitch_name
 
 SMALLEST_SHARE = 0.5  # fret numbers do not shrink further
 ROUND_NOTE = 40.0  # pixels beside its line that a note's number and signs may take
 HANDS_APART = 8  # pixels between two fingers or strokes: nearer ones are left out
 BENT = frozenset({"bend", "pre-bend"})
-SHAPED = BENT | {"vibrato"}
+SHAPED = BENT | {"vibrato", "bar"}
+OFF_WIRE_CENTS, OTHER_FRET_CENTS = 8.0, 100.0  # less is in tune; more is another fret
+FAR_UNDER = 2.0  # semitones that a glide from below is drawn
 WORDS = (
     ("palm-mute", "P.M."),
     ("let-ring", "l.r."),
@@ -221,7 +224,9 @@ def _wanted(scene: Scene, note: Note) -> list[tuple[str, int, float, float]]:
         if word in tags and (before is None or word not in before.written.techniques):
             wanted.append((sign, 500, x, g.strings_top - 14))
     if "bar" in tags:
-        wanted.append(("S", 500, x, y - 14))
+        off = cents_over_wire(note, scene.context.guitar)
+        word = f"S {off:+.0f} ¢" if OFF_WIRE_CENTS <= abs(off) < OTHER_FRET_CENTS else "S"
+        wanted.append((word, 500, x, y - 14))
     return wanted
 
 
@@ -253,9 +258,9 @@ def _shape(scene: Scene, note: Note) -> list[QPointF]:
     g, tags = scene.geometry, note.written.techniques
     y = g.string_y(note.written.string)
     height = g.semitone_height
-    lift = 4.0
+    lift, lowest = 4.0, -FAR_UNDER if "bar" in tags else -0.6
     points = [
-        QPointF(g.x(note.onset_s + t), y - lift - max(c / 100.0, -0.6) * height)
+        QPointF(g.x(note.onset_s + t), y - lift - max(c / 100.0, lowest) * height)
         for t, c in note.heard.curve
         if note.onset_s + t <= note.offset_s and g.x(note.onset_s + t) > g.x(note.onset_s) + 9
     ]
@@ -266,7 +271,9 @@ def _shape(scene: Scene, note: Note) -> list[QPointF]:
         points = [QPointF(x, y - lift), QPointF(0.6 * x + 0.4 * end, peak), QPointF(end, peak)]
     if not tags & {"bend", "pre-bend"}:
         # A shake on a plain note is drawn over the string, where no number can cover it.
-        shift = y - 13 - (sum(p.y() for p in points) / len(points))
+        # A bar glides from where it comes to where it stays.
+        stays = points[len(points) // 2 :] if "bar" in tags else points
+        shift = y - 13 - (sum(p.y() for p in stays) / len(stays))
         points = [QPointF(p.x(), p.y() + shift) for p in points]
     return points
 

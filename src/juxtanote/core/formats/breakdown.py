@@ -37,6 +37,8 @@ def generate_breakdown(phrase: Phrase, lesson: Lesson) -> str:
         return "There are no notes in this phrase yet."
     context = lesson.context(phrase)
     sentences = [_opening(phrase, context)]
+    barred = _with_bar(phrase, context)
+    sentences += [barred] if barred else []
     hard = _hardest(phrase, context)
     sentences += [hard] if hard else []
     again = {later: (earlier, likeness) for later, earlier, likeness in bar_repeats(phrase, lesson)}
@@ -54,6 +56,17 @@ def generate_breakdown(phrase: Phrase, lesson: Lesson) -> str:
     if closing:
         sentences.append(closing)
     return "\n".join(sentences)
+
+
+def _with_bar(phrase: Phrase, context: Context) -> str:
+    """Say how the slide bar is worn and held, where there is one (common practice)."""
+    if not any("bar" in n.written.techniques for n in phrase.notes):
+        return ""
+    finger = FINGER_WORDS[str(context.guitar.bar_finger)]
+    return (
+        f"The slide bar is on the {finger}, straight over the fret wire and only as heavy as the string "
+        "needs; the fingers behind it rest on the strings, so that nothing rings between it and the nut."
+    )
 
 
 def _said(notes: list[Note], context: Context) -> list[str]:
@@ -253,7 +266,9 @@ def _say_together(notes: list[Note]) -> str:
     """Say notes that are struck together."""
     names = " and ".join(_place(n) for n in sorted(notes, key=lambda n: n.written.string))
     tags = frozenset.union(*(n.written.techniques for n in notes))
-    return f"together {names}" + (", slid" if "slide" in tags else "")
+    slanted = len({n.written.fret for n in notes if "bar" in n.written.techniques}) > 1
+    words = f"together {names}" + (", slid" if "slide" in tags else "")
+    return words + (", the bar held at an angle" if slanted else "")
 
 
 def _closing(phrase: Phrase, context: Context) -> str:

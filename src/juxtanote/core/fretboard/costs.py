@@ -226,6 +226,8 @@ def _grip_cost(states: HandStates, traits: EventTraits) -> Array:
         cost += np.where(between == 2, 0.0, 1.0) + 1.0 * (states.frets == 0).any(axis=1)
     elif apart < 8.5:
         cost += 0.7 * (between - 1)
+    if all("bar" in tags for tags in traits.techniques):
+        cost += SLANT_COST * np.abs(states.frets[:, 0] - states.frets[:, 1])
     return cost
 
 
@@ -343,10 +345,35 @@ def forbidden_moves(
     return cost
 
 
-def bar_is_straight(frets: tuple[int, ...], techniques: tuple[frozenset[str], ...]) -> bool:
-    """Tell whether a slide bar can hold these: one fret under it, and other fingers behind it."""
-    barred = {f for f, tags in zip(frets, techniques, strict=True) if "bar" in tags}
-    if not barred:
+def bar_can_hold(grip: tuple[tuple[int, int], ...], techniques: tuple[frozenset[str], ...]) -> bool:
+    """Tell whether a slide bar can hold these: straight or at an angle, and other fingers behind it.
+
+    Parameters
+    ----------
+    grip : tuple of (int, int)
+        String and fret of each note that sounds together.
+    techniques : tuple of frozenset of str
+        Of each of them; ``bar`` are those that the bar stops.
+
+    Examples
+    --------
+    >>> both = (frozenset({"bar"}),) * 2
+    >>> bar_can_hold(((1, 12), (2, 13)), both), bar_can_hold(((1, 12), (2, 15)), both)
+    (True, False)
+    """
+    held = [place for place, tags in zip(grip, techniques, strict=True) if "bar" in tags]
+    if not held:
         return True
-    others = [f for f, tags in zip(frets, techniques, strict=True) if "bar" not in tags]
-    return len(barred) == 1 and min(barred) > 0 and all(fret < min(barred) for fret in others)
+    frets = [fret for _, fret in held]
+    others = [f for (_, f), tags in zip(grip, techniques, strict=True) if "bar" not in tags]
+    if min(frets) <= 0 or any(fret >= min(frets) for fret in others):
+        return False
+    if len(set(frets)) == 1:
+        return True
+    (one, low), (other, high) = held[0], held[-1]
+    strings, lean = abs(one - other), abs(low - high)
+    return len(held) == 2 and lean <= min(MOST_SLANT, strings)
+
+
+SLANT_COST = 1.5  # a fret that the bar leans: it is in tune over two strings only
+MOST_SLANT = 2  # frets that a bar leans over two strings, and one a string: common practice

@@ -17,7 +17,7 @@ from juxtanote.core.fretboard.costs import (
     Array,
     EventTraits,
     HandStates,
-    bar_is_straight,
+    bar_can_hold,
     forbidden_moves,
     fret_mm,
     moving_features,
@@ -84,7 +84,7 @@ def hand_states(
     grips = [
         grip
         for grip in itertools.islice(_grips(choices), MOST_TRIED)
-        if bar_is_straight(tuple(fret for _, fret in grip), event.traits.techniques)
+        if bar_can_hold(grip, event.traits.techniques)
     ]
     if not grips:
         at = notes[event.notes[0]].onset_s
@@ -178,7 +178,7 @@ def _positions(guitar: Guitar, grip: tuple[tuple[int, int], ...], traits: EventT
     """List the frets where the index finger can be while the grip is held."""
     barred = [f for (_, f), tags in zip(grip, traits.techniques, strict=True) if "bar" in tags]
     if barred:
-        return [max(barred[0] - guitar.bar_finger + 1, 1)]
+        return [max(max(barred) - guitar.bar_finger + 1, 1)]
     held = [
         fret
         for (_, fret), tags in zip(grip, traits.techniques, strict=True)
