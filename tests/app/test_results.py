@@ -76,8 +76,11 @@ class TestAnotherLessonOpened(Late):
             "propose": (tasks.propose, ([Cut(6.5, 7.5, "a rest")], ())),
             "chords": (tasks.suggest_chords, reading),
             "focus": (tasks.propose_focus, Focus(source="middle", why="x")),
-            "guitar": (lambda: tasks.change_guitar(1, Guitar(fret_count=24)), small_lesson()),
-            "school": (lambda: tasks.change_school(1, "down"), small_lesson()),
+            "guitar": (
+                lambda: tasks.long_edits.change_guitar(1, Guitar(fret_count=24)),
+                small_lesson(),
+            ),
+            "school": (lambda: tasks.long_edits.change_school(1, "down"), small_lesson()),
         }
 
     def test_nothing_of_the_first_gets_into_the_second(self) -> None:
@@ -189,7 +192,7 @@ class TestThePhraseEdited(Late):
         self.assertEqual(sum(proposed for _, proposed in names), 2)
 
     def test_an_edit_in_the_background_is_made_on_the_newest_lesson(self) -> None:
-        self.window.tasks.change_guitar(1, Guitar(fret_count=24))
+        self.window.tasks.long_edits.change_guitar(1, Guitar(fret_count=24))
         self.rename()
         self.arrive(small_lesson())  # made of the lesson before: it is asked for again
         self.assertEqual(len(self.held), 1)
@@ -199,7 +202,9 @@ class TestThePhraseEdited(Late):
 
     def test_an_import_is_made_on_the_newest_lesson(self) -> None:
         rows = (NoteRow(0.0, 0.2, 60.0), NoteRow(0.3, 0.2, 62.0))
-        self.window.tasks.import_notes(ImportPlan("a.mid", (ReadPart("x", rows),), START, 1))
+        self.window.tasks.long_edits.import_notes(
+            ImportPlan("a.mid", (ReadPart("x", rows),), START, 1)
+        )
         self.rename()
         self.arrive(small_lesson())
         self.assertEqual(len(self.held), 1)

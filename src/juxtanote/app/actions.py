@@ -5,6 +5,8 @@ Menus, buttons and the list of keys read this table.
 
 from dataclasses import dataclass
 
+from PyQt6.QtGui import QKeySequence
+
 
 @dataclass(frozen=True, slots=True)
 class ActionSpec:
@@ -16,6 +18,12 @@ class ActionSpec:
     help: str
     menu: str
     needs: tuple[str, ...] = ()  # keys of `WHY_NOT`
+
+    @property
+    def tip(self) -> str:
+        """What it does, and its keys."""
+        keys = QKeySequence(self.keys).toString(QKeySequence.SequenceFormat.NativeText)
+        return f"{self.help} ({keys})" if keys else self.help
 
 
 # What an action needs, and what to say where it is not there.
@@ -180,3 +188,6 @@ TECHNIQUE_OF = {
     "bar": "bar",     "palm_mute": "palm-mute",
     "let_ring": "let-ring", "staccato": "staccato", "grace": "grace",
 }  # fmt: skip
+
+BY_NAME = {spec.name: spec for spec in ACTIONS}
+BY_KEYS = {QKeySequence(spec.keys).toString(): spec for spec in ACTIONS if spec.keys}

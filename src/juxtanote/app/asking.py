@@ -129,7 +129,7 @@ class Asking:
         part = self.document.context.part
         form = GuitarForm(part.guitar, self._window)
         if form.exec() and form.result_guitar != part.guitar:
-            self.tasks.change_guitar(part.ident, form.result_guitar)
+            self.tasks.long_edits.change_guitar(part.ident, form.result_guitar)
 
     def choose_parts(self) -> None:
         """Ask which guitars the recording has."""

@@ -28,7 +28,7 @@ from PyQt6.QtWidgets import (
 )
 
 from juxtanote.app import desk_making, settings
-from juxtanote.app.actions import ACTIONS, MENUS, ActionSpec
+from juxtanote.app.actions import ACTIONS, BY_KEYS, BY_NAME, MENUS
 from juxtanote.app.asking import Asking
 from juxtanote.app.commands import Commands
 from juxtanote.app.conditions import Conditions
@@ -188,11 +188,9 @@ class MainWindow(QMainWindow):
         self._show_bound(button, name)
 
     def _show_bound(self, button: QAbstractButton, name: str) -> None:
-        spec = _SPECS[name]
-        why = self.conditions.why_not(spec)
+        why = self.conditions.why_not(BY_NAME[name])
         button.setEnabled(not why)
-        keys = QKeySequence(spec.keys).toString(QKeySequence.SequenceFormat.NativeText)
-        button.setToolTip(why or (f"{spec.help} ({keys})" if keys else spec.help))
+        button.setToolTip(why or BY_NAME[name].tip)
 
     # Actions
 
@@ -231,7 +229,7 @@ class MainWindow(QMainWindow):
     def update_actions(self, *_: object) -> None:
         """Enable what can be done with what is there; nothing is touched where nothing differs."""
         for name in self.conditions.changed(ACTIONS):
-            spec, action = _SPECS[name], self.actions_by_name[name]
+            spec, action = BY_NAME[name], self.actions_by_name[name]
             why = self.conditions.why_not(spec)
             action.setEnabled(not why)
             action.setStatusTip(why or spec.help)
@@ -244,7 +242,7 @@ class MainWindow(QMainWindow):
             return
         if event.key() == Qt.Key.Key_Escape and HEAR in self._built:
             self.hear.strip.forget_mark()
-        spec = _BY_KEYS.get(QKeySequence(event.keyCombination()).toString())
+        spec = BY_KEYS.get(QKeySequence(event.keyCombination()).toString())
         why = self.conditions.why_not(spec) if spec is not None else ""
         if why:
             self.tell(why)
@@ -450,7 +448,3 @@ class MainWindow(QMainWindow):
         self.files.close()
         # Qt takes the stack away before its listeners, and it speaks once more as it goes.
         self.document.undo_stack.blockSignals(True)
-
-
-_SPECS: dict[str, ActionSpec] = {spec.name: spec for spec in ACTIONS}
-_BY_KEYS = {QKeySequence(spec.keys).toString(): spec for spec in ACTIONS if spec.keys}

@@ -197,7 +197,7 @@ class Outputs(QObject):
             return
         now = self._document.lesson.phrase(ticket.phrase.ident) if ticket.phrase else None
         form = ImportForm(path.name, score, now, self._document.sound is not None, self._window)
-        form.accepted.connect(lambda: self._tasks.import_notes(form.plan()))
+        form.accepted.connect(lambda: self._tasks.long_edits.import_notes(form.plan()))
         form.finished.connect(form.deleteLater)
         form.open()
         self.form = form

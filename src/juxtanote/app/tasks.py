@@ -12,6 +12,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from juxtanote.app.document import Document, Ticket
 from juxtanote.app.folders import cache_folder
 from juxtanote.app.jobs.runner import Job, JobRunner
+from juxtanote.app.long_edits import LongEdits
 from juxtanote.app.placing import Placing, place_anew
 from juxtanote.app.results import Outdated, Results
 from juxtanote.app.transport.controller import Transport
@@ -29,17 +30,14 @@ if TYPE_CHECKING:
 
     from juxtanote.core.analysis.chords import ChordReading
     from juxtanote.core.analysis.perceived import Hints
-    from juxtanote.core.formats.importing import ImportPlan
     from juxtanote.core.score.cuts import Cut
     from juxtanote.core.score.note import Evidence, Note
-    from juxtanote.core.theory.tuning import Guitar
     from juxtanote.core.transcribe import Measured
 
     Heard: TypeAlias = tuple[tuple[Note, ...], Evidence, Phrase, int]
     Proposed: TypeAlias = "tuple[list[Cut], tuple[Span, ...]]"
 
 SURE_ENOUGH = 0.6  # notes that phrases are cut by: doubtful ones make rests where there are none
-MOST_TRIES = 3  # an edit that another one overtook is made again so often
 Span = tuple[float, float]
 
 
@@ -65,6 +63,8 @@ class Tasks(QObject):
         self._results = results
         self.placing = Placing(document, runner, results, lambda *job: self._start(*job), self)
         self.placing.told.connect(self.told)
+        self.long_edits = LongEdits(document, results, lambda *job: self._start(*job), self)
+        self.long_edits.told.connect(self.told)
 
     def _start(
         self, name: str, work: Callable[[Progress], object], then: Callable[[object], None]
@@ -402,66 +402,3 @@ class Tasks(QObject):
             self.compared.emit(compared, path)
 
         self._start(f"Listening to {path.name}", work, done)
-
-    def change_guitar(self, part: int, guitar: "Guitar") -> None:
-        """Give a part another guitar; what is not locked follows."""
-
-        def edit(lesson: Lesson, progress: Progress) -> Lesson:
-            from juxtanote.core.fretboard.phrases import with_guitar
-
-            return with_guitar(lesson, part, guitar, progress)
-
-        self.edit_in_background("Change the guitar", "The guitar", edit)
-
-    def change_school(self, part: int, school: str) -> None:
-        """Give a part another way of picking."""
-
-        def edit(lesson: Lesson, progress: Progress) -> Lesson:
-            from juxtanote.core.fretboard.phrases import with_school
-
-            return with_school(lesson, part, school)
-
-        self.edit_in_background("Change picking school", "The picking school", edit)
-
-    def import_notes(self, plan: "ImportPlan") -> None:
-        """Lay notes of a file into the lesson as the person said."""
-        sound = self._document.sound
-
-        def edit(lesson: Lesson, progress: Progress) -> Lesson:
-            from juxtanote.core.formats.importing import laid_in
-
-            return laid_in(lesson, plan, sound, progress)
-
-        def told() -> None:
-            count = sum(len(part.rows) for part in plan.parts)
-            self.told.emit(f"{count} notes came in from “{plan.name}”.")
-
-        self.edit_in_background("Import notes", "The import", edit, told)
-
-    def edit_in_background(
-        self,
-        text: str,
-        what: str,
-        edit: Callable[[Lesson, Progress], Lesson],
-        then: Callable[[], None] | None = None,
-        tries: int = MOST_TRIES,
-    ) -> None:
-        """Make an edit that takes long; where the lesson was edited meanwhile it is made anew on that."""
-        ticket = self._document.ticket()
-
-        def done(after: object) -> None:
-            if not self._results.fits(ticket, what):
-                return
-            if self._document.revision != ticket.revision:
-                if tries > 1:
-                    self.edit_in_background(text, what, edit, then, tries - 1)
-                else:
-                    self.told.emit(
-                        f"{what} was not changed: the lesson is being edited. Try again."
-                    )
-                return
-            self._results.take(ticket, what, lambda _: after, text=text)  # type: ignore[arg-type, return-value]
-            if then is not None:
-                then()
-
-        self._start(text, lambda progress: edit(ticket.lesson, progress), done)

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDoubleSpinBox,
-    QGridLayout,
     QHBoxLayout,
     QHeaderView,
     QLineEdit,
@@ -23,9 +22,10 @@ from PyQt6.QtWidgets import (
 
 from juxtanote.app.document import Document
 from juxtanote.app.hear import labels
+from juxtanote.app.hear.facts import facts_panel
 from juxtanote.app.hear.feel_picture import FeelPicture
 from juxtanote.app.hear.phrase_model import PART, PLACE, PhraseModel
-from juxtanote.app.hear.time_rows import TimeRows, row
+from juxtanote.app.hear.time_rows import TimeRows
 from juxtanote.app.jobs.runner import JobRunner, Latest
 from juxtanote.app.look.theme import px
 from juxtanote.app.transport.controller import Transport
@@ -178,43 +178,12 @@ class HearDesk(Desk):
         left.column.addWidget(self._shown, 1)
         left.column.addWidget(self.order)
         lower.addWidget(left, 1)
-        facts = self._facts_panel()
+        facts = facts_panel(self)
         area = scrolled(facts)
         area.setMinimumWidth(px(LEAST_FACTS_WIDTH))
         area.setMaximumWidth(px(FACTS_WIDTH))
         lower.addWidget(area, 1)
         column.addLayout(lower, 5)
-
-    def _facts_panel(self) -> Panel:
-        panel = Panel()
-        top = QHBoxLayout()
-        top.addWidget(heading(labels.FACTS))
-        top.addStretch(1)
-        top.addWidget(self.measure)
-        panel.column.addLayout(top)
-        grid = QGridLayout()
-        grid.setVerticalSpacing(4)
-        grid.setHorizontalSpacing(10)
-        rows: list[tuple[str, QWidget]] = [
-            ("tempo", self.time.tempo_row()),
-            ("", self.time.pulse_row()),
-            ("metre", self.time.metre_row()),
-            ("", self.time.bar_row()),
-            ("form, chords", self.time.chord_row()),
-            ("reference pitch", row(self.reference, self.evidence["reference"])),
-            ("tuning", row(self.tuning, self.evidence["tuning"])),
-            ("key, scale", row(self.key, self.scale, self.evidence["key"])),
-            ("feel", row(self.feel, self.feel_picture)),
-            ("guitar forward", row(self.source, self.low, self.high, self.no_drums)),
-            ("", row(self.choose, self.audition, self.focus_why)),
-        ]
-        for line, (words, widget) in enumerate(rows):
-            grid.addWidget(soft(words), line, 0)
-            grid.addWidget(widget, line, 1)
-        grid.setColumnStretch(1, 1)
-        panel.column.addLayout(grid)
-        panel.column.addStretch(1)
-        return panel
 
     def _connect(self) -> None:
         self.measure.clicked.connect(self.measure_wanted)

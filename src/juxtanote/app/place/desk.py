@@ -321,7 +321,7 @@ class PlaceDesk(Desk):
     def _on_school(self, *_: object) -> None:
         part, school = self._document.context.part, self.school.currentText()
         if school != part.school:
-            self._tasks.change_school(part.ident, school)
+            self._tasks.long_edits.change_school(part.ident, school)
 
     def _on_subdivision(self, *_: object) -> None:
         phrase, name = self._document.phrase, self.subdivision.currentText()

@@ -3,7 +3,7 @@
 from bisect import bisect_left
 from dataclasses import dataclass, field
 
-from PyQt6.QtCore import QRectF
+from PyQt6.QtCore import QPointF, QRectF
 
 from juxtanote.app.sheet.geometry import Geometry
 from juxtanote.core.score.lesson import Context, Phrase
@@ -58,3 +58,26 @@ def notes_before(phrase: Phrase) -> dict[int, Note]:
             found[note.ident] = earlier
         last[note.written.string] = note
     return found
+
+
+EDGE_PIXELS = 6  # so near to an edge of a note the mouse takes hold of it
+
+
+def note_under(scene: Scene, position: QPointF) -> tuple[Note, str] | None:
+    """Find the note under a point, and whether its onset, its end or the whole of it is meant."""
+    g = scene.geometry
+    for note in reversed(scene.visible()):
+        box = fret_box(scene, note)
+        if box.contains(position):
+            return note, "note"
+    for note in reversed(scene.visible()):
+        y = g.string_y(note.written.string)
+        heard = abs(g.pitch_y(note.heard.midi) - position.y()) < 8 and position.y() < g.heard_bottom
+        if abs(y - position.y()) < 10 or heard:
+            if abs(g.x(note.offset_s) - position.x()) <= EDGE_PIXELS:
+                return note, "offset"
+            if abs(g.x(note.onset_s) - position.x()) <= EDGE_PIXELS and heard:
+                return note, "onset"
+            if g.x(note.onset_s) <= position.x() <= g.x(note.offset_s):
+                return note, "note"
+    return None

@@ -19,7 +19,7 @@ from juxtanote.app.sheet.geometry import (
 )
 from juxtanote.app.sheet.heard_row import heard_looks, paint_heard, paint_words
 from juxtanote.app.sheet.rows import Row, Surface
-from juxtanote.app.sheet.scene import Scene, fret_box, notes_before
+from juxtanote.app.sheet.scene import Scene, fret_box, note_under, notes_before
 from juxtanote.app.sheet.written_row import paint_fret_number, paint_written, shares, written_looks
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.drawn import Drawn
@@ -28,7 +28,6 @@ from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.theory.tuning import Guitar
 
-EDGE_PIXELS = 6  # so near to an edge of a note the mouse takes hold of it
 FOLLOW_PART = 0.85  # of the width: where the playhead turns the page
 EMPTY = "No notes here yet. Press L to listen to this phrase, or N to add a note at the playhead."
 NO_PHRASE = "No phrase is cut yet. Go to the Hear desk (F1) and drag over the recording."
@@ -281,24 +280,7 @@ class Sheet(Drawn):
         scene = self.scene()
         if scene is None:
             return None
-        g = scene.geometry
-        for note in reversed(scene.visible()):
-            box = fret_box(scene, note)
-            if box.contains(position):
-                return note, "note"
-        for note in reversed(scene.visible()):
-            y = g.string_y(note.written.string)
-            heard = (
-                abs(g.pitch_y(note.heard.midi) - position.y()) < 8 and position.y() < g.heard_bottom
-            )
-            if abs(y - position.y()) < 10 or heard:
-                if abs(g.x(note.offset_s) - position.x()) <= EDGE_PIXELS:
-                    return note, "offset"
-                if abs(g.x(note.onset_s) - position.x()) <= EDGE_PIXELS and heard:
-                    return note, "onset"
-                if g.x(note.onset_s) <= position.x() <= g.x(note.offset_s):
-                    return note, "note"
-        return None
+        return note_under(scene, position)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None or event.button() != Qt.MouseButton.LeftButton:

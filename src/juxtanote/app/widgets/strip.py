@@ -1,14 +1,13 @@
 """The strip: the recording as peaks with its phrases; on the Hear desk it zooms and is cut."""
 
 import numpy as np
-from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
     QPixmap,
-    QPolygonF,
     QResizeEvent,
     QWheelEvent,
 )
@@ -17,6 +16,7 @@ from PyQt6.QtWidgets import QWidget
 from juxtanote.app.document import Change, Document
 from juxtanote.app.look.theme import SMALL, colour, font, pen, px
 from juxtanote.app.transport.controller import Transport
+from juxtanote.app.widgets.wave import paint_wave
 from juxtanote.core.score import edits
 from juxtanote.core.score.kept import Spot
 from juxtanote.core.score.timing import change_time_map
@@ -204,43 +204,10 @@ class Strip(QWidget):
             picture.fill(Qt.GlobalColor.transparent)
             if self._document.peaks is not None and self.width() > 1:
                 painter = QPainter(picture)
-                self._paint_wave(painter, area, edges)
+                paint_wave(painter, area, self._document.peaks, (self._start_s, self._end_s), edges)
                 painter.end()
             self._wave = (key, picture)
         return self._wave[1]
-
-    def _paint_wave(
-        self, painter: QPainter, area: QRectF, edges: tuple[float, float] | None
-    ) -> None:
-        peaks = self._document.peaks
-        if peaks is None:
-            return
-        columns = self.width()
-        low, high = peaks.between(self._start_s, self._end_s, columns)
-        per_pixel = (self._end_s - self._start_s) * peaks.sample_rate / columns
-        middle, half = area.center().y(), 0.5 * area.height()
-        scale = half / max(float(np.max(np.abs(peaks.levels[-1]))) if peaks.levels else 1.0, 0.05)
-        if per_pixel < 1.0:
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.setPen(pen("heard", 1.4))
-            middle_line = 0.5 * (low + high)
-            points = [QPointF(x, middle - float(v) * scale) for x, v in enumerate(middle_line)]
-            painter.drawPolyline(QPolygonF(points))
-            return
-        xs = np.arange(columns) + 0.5
-        tops = middle - high * scale
-        bottoms = np.maximum(middle - low * scale, tops + 1.0)
-        seconds = self.seconds_at(0.0) + xs / max(self.width(), 1) * (self._end_s - self._start_s)
-        inside = np.zeros(columns, dtype=bool)
-        if edges is not None:
-            inside = (seconds >= edges[0]) & (seconds < edges[1])
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        for chosen, hue in ((inside, colour("heard", 150)), (~inside, colour("wave"))):
-            painter.setPen(hue)
-            rows = zip(
-                xs[chosen].tolist(), tops[chosen].tolist(), bottoms[chosen].tolist(), strict=True
-            )
-            painter.drawLines([QLineF(x, top, x, bottom) for x, top, bottom in rows])  # type: ignore[call-overload]
 
     def _paint_phrases(self, painter: QPainter, area: QRectF) -> None:
         here = self._document.phrase
