@@ -18,7 +18,7 @@ from juxtanote.cli import main
 from juxtanote.core.collection import index as indexing
 from juxtanote.core.collection.cards import cards_of
 from juxtanote.core.collection.index import Index
-from juxtanote.core.collection.music import Profiles, nearness
+from juxtanote.core.collection.music import Profiles, _features_of, nearness, nearnesses, profile
 from juxtanote.core.collection.picture import small_tab
 from juxtanote.core.collection.search import Hit, families, parse_query, search
 from juxtanote.core.collection.shelf import Shelf
@@ -72,6 +72,37 @@ class InFolder(unittest.TestCase):
 
 
 class TestIndex(InFolder):
+    def test_many_lines_at_once_are_as_near_as_each_alone(self) -> None:
+        rng = np.random.default_rng(8)
+        lines = []
+        for _ in range(60):
+            count = int(rng.integers(0, 14))
+            pitches = tuple(int(p) for p in 50 + rng.integers(0, 20, count))
+            lines.append((pitches, tuple(float(s) for s in rng.choice([0.25, 0.5, 1.0], count))))
+        for wanted in (LINE, LINE[:3], (60,)):
+            alone = [nearness(wanted, STEPS, *line) for line in lines]
+            np.testing.assert_allclose(nearnesses(wanted, STEPS, lines), alone, atol=1e-6)
+
+    def test_intervals_are_numbered_as_they_are_counted(self) -> None:
+        rng = np.random.default_rng(9)
+        lines = [
+            tuple(int(p) for p in rng.integers(40, 90, int(n))) for n in rng.integers(0, 9, 40)
+        ]
+        owners, features = _features_of(lines)
+        counts = np.bincount(owners, minlength=len(lines)).tolist()
+        self.assertEqual(counts, [len(profile(line)) for line in lines])
+        shared = [
+            len(set(features[owners == a]) & set(features[owners == b]))
+            for a, b in zip(range(39), range(1, 40), strict=True)
+        ]
+        self.assertEqual(
+            shared,
+            [
+                len(profile(a).keys() & profile(b).keys())
+                for a, b in zip(lines, lines[1:], strict=False)
+            ],
+        )
+
     def test_it_follows_files_that_come_change_and_go(self) -> None:
         made, path = self.index(), self.lessons / "a.juxta"
         save_lesson(small_lesson(), path)

@@ -3,6 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.checks.complaints import TECHNIQUE, Asked, Complaint, complaint_of
 from juxtanote.core.checks.evidence import Evidence
@@ -24,12 +26,12 @@ class _Kind:
     unheard_sure: float = 0.2
 
 
-NEVER = 2.0  # no probability reaches it: that kind is not told by this measure
 # The edges lie where the two networks' evidence told next to nobody a wrong thing on sounds of others
-# (`bench check`, its half for tuning). Slurs overlap with strokes: only the plainest few are told.
+# (`bench check`, its half for tuning). Slurs overlap with strokes: only the plainest are told, by what
+# the evidence of the cell and the note's company tell of them together.
 KINDS = (
-    _Kind("hammer-on", "slurred", NEVER, 0.03, 0.56, 0.56),
-    _Kind("pull-off", "slurred", 0.97, 0.03, 0.56, 0.56),
+    _Kind("hammer-on", "slurred", 0.85, 0.05, 0.56, 0.56),
+    _Kind("pull-off", "slurred", 0.85, 0.05, 0.56, 0.56),
     _Kind("slide", "slide", 0.85, 0.1, 0.56, 0.56), _Kind("tap", "tap", 0.4, 0.0, 0.56),
     _Kind("palm-mute", "muted", 0.97, 0.1, 0.2, 0.56),
     _Kind("natural-harmonic", "harmonic", 0.8, 0.01, 0.5, 0.56),
@@ -50,6 +52,8 @@ def technique_complaints(
     for kind in KINDS:
         if kind.evidence == "shaking":
             seen = evidence.moves(kind.evidence, other.midi, at, until)
+        elif kind.evidence == "slurred":
+            seen = _both(evidence.kind(kind.evidence, other.midi, at), other.tied)
         else:
             seen = evidence.kind(kind.evidence, other.midi, at)
         if kind.tag in note.techniques:
@@ -65,6 +69,12 @@ def technique_complaints(
             confidence = kind.heard_sure * other.confidence
             return [_of_technique(note, kind.tag, kind.tag, confidence)]
     return []
+
+
+def _both(one: float, other: float) -> float:
+    """Take the mean of two probabilities in log odds; neither is sure beyond 50 to 1."""
+    p = np.clip([one, other], 0.02, 0.98)
+    return float(1.0 / (1.0 + np.exp(-np.log(p / (1.0 - p)).mean())))
 
 
 def _of_technique(note: Asked, tag: str, heard: str, confidence: float) -> Complaint:

@@ -22,29 +22,59 @@ class Profiles:
     """The intervals of many lines, so that those like a given one are found at once."""
 
     def __init__(self, lines: Sequence[tuple[int, ...]]) -> None:
-        self._columns: dict[tuple[int, ...], int] = {}
-        rows, columns = [], []
-        for row, line in enumerate(lines):
-            for feature in profile(line):
-                rows.append(row)
-                columns.append(self._columns.setdefault(feature, len(self._columns)))
-        self._rows, self._of = np.asarray(rows, dtype=np.int64), np.asarray(columns, dtype=np.int64)
+        """Take lines of pitches (MIDI)."""
         self._count = len(lines)
+        rows, features = _features_of(lines)
         # A long line has something of everything: what it shares counts by the root of what it has.
-        self._size = np.sqrt(np.maximum(np.bincount(self._rows, minlength=self._count), 1))
-        met = np.bincount(self._of, minlength=len(self._columns)) if len(columns) else np.zeros(0)
-        self._weight = np.log((1.0 + len(lines)) / (1.0 + met))
+        self._size = np.sqrt(np.maximum(np.bincount(rows, minlength=self._count), 1))
+        order = np.argsort(features, kind="stable")
+        self._lines_with = rows[order]  # by feature, from `_begins` on
+        met = np.bincount(features, minlength=FEATURES)
+        self._begins = np.concatenate([[0], np.cumsum(met)])
+        self._weight = np.log((1.0 + self._count) / (1.0 + met))
 
     def likely(self, line: tuple[int, ...], most: int) -> np.ndarray:
         """Give the numbers of the lines that share most of a line's intervals, best first."""
-        weights = np.zeros(len(self._columns))
-        for feature in profile(line):
-            if feature in self._columns:
-                weights[self._columns[feature]] = self._weight[self._columns[feature]]
-        shared = np.bincount(self._rows, weights[self._of], minlength=self._count) / self._size
+        shared = np.zeros(self._count)
+        for feature in _features_of([line])[1].tolist():
+            lines = self._lines_with[self._begins[feature] : self._begins[feature + 1]]
+            shared[lines] += self._weight[feature]  # each line has a feature once
+        shared /= self._size
         most = min(most, self._count)
         best = np.argpartition(-shared, most - 1)[:most] if most else np.zeros(0, dtype=np.int64)
         return np.asarray(best[np.argsort(-shared[best], kind="stable")])
+
+
+WAYS = 2 * SPAN + 1  # that an interval can be
+PAIRS = WAYS * WAYS
+FEATURES = PAIRS + PAIRS * WAYS  # rows of two intervals, then those of three
+# What rows are made of: for each interval how far on it begins, and how many notes it spans.
+ROWS = (
+    ((0, 1), (1, 1)), ((0, 2), (2, 1)), ((0, 1), (1, 2)),
+    ((0, 1), (1, 1), (2, 1)), ((0, 2), (2, 1), (3, 1)), ((0, 1), (1, 2), (3, 1)),
+    ((0, 1), (1, 1), (2, 2)),
+)  # fmt: skip
+
+
+def _features_of(lines: Sequence[tuple[int, ...]]) -> tuple[np.ndarray, np.ndarray]:
+    """Number what `profile` counts, for all lines together: (line, feature), each pair once."""
+    lengths = np.array([len(line) for line in lines], dtype=np.int64)
+    pitches = np.fromiter((p for line in lines for p in line), dtype=np.int64, count=lengths.sum())
+    owner = np.repeat(np.arange(len(lines)), lengths)
+    left = np.repeat(np.cumsum(lengths), lengths) - np.arange(
+        len(pitches)
+    )  # notes to the line's end
+    found = []
+    for row in ROWS:
+        reach = max(at + span for at, span in row)
+        begins = np.flatnonzero(left > reach)
+        number = np.zeros(len(begins), dtype=np.int64)
+        for at, span in row:
+            step = pitches[begins + at + span] - pitches[begins + at]
+            number = number * WAYS + np.clip(step, -SPAN, SPAN) + SPAN
+        found.append(owner[begins] * FEATURES + number + (PAIRS if len(row) == 3 else 0))
+    pairs = np.unique(np.concatenate(found))
+    return pairs // FEATURES, pairs % FEATURES
 
 
 def profile(pitches: tuple[int, ...]) -> Counter[tuple[int, ...]]:
@@ -90,6 +120,89 @@ def nearness(
     rhythm = RHYTHM * np.nan_to_num(np.minimum(np.abs(ratios), 1.0))
     costs = [_edit(np.abs(apart.T - key), rhythm) for key, _ in keys]
     return 1.0 - min(min(costs) / (SKIP * len(wanted)), 1.0)
+
+
+def nearnesses(
+    wanted: Sequence[int],
+    wanted_steps: Sequence[float],
+    lines: Sequence[tuple[Sequence[int], Sequence[float]]],
+) -> list[float]:
+    """Give `nearness` for many lines (pitches, durations) at once: all are laid beside in one go.
+
+    Examples
+    --------
+    >>> nearnesses((60, 62, 64), (), [((65, 67, 69), ()), ((60, 61, 60, 61), ())])
+    [1.0, 0.428571]
+    """
+    together = [k for k, (line, _) in enumerate(lines) if len(line) >= len(wanted) > 0]
+    near = {}
+    if together:
+        costs = _costs_of(wanted, wanted_steps, [lines[k] for k in together])
+        shares = np.minimum(costs / (SKIP * len(wanted)), 1.0)
+        near = dict(zip(together, (1.0 - shares).tolist(), strict=True))
+    return [
+        round(near[k] if k in near else nearness(wanted, wanted_steps, *line), 6)
+        for k, line in enumerate(lines)
+    ]
+
+
+def _costs_of(
+    wanted: Sequence[int],
+    wanted_steps: Sequence[float],
+    lines: Sequence[tuple[Sequence[int], Sequence[float]]],
+) -> np.ndarray:
+    """Give the least cost of laying what is wanted into each line, in its likeliest keys."""
+    rows, columns = len(wanted), max(len(line) for line, _ in lines)
+    apart = np.zeros((len(lines), columns, rows), dtype=np.int64)
+    rhythm = np.full((len(lines), rows, columns), BESIDE)  # past the end of a line nothing fits
+    ours = _ratios(wanted_steps, rows)
+    for k, (line, steps) in enumerate(lines):
+        apart[k, : len(line)] = np.subtract.outer(np.asarray(line), np.asarray(wanted))
+        ratios = np.subtract.outer(ours, _ratios(steps, len(line)))
+        rhythm[k, :, : len(line)] = RHYTHM * np.nan_to_num(np.minimum(np.abs(ratios), 1.0))
+    lengths = np.array([len(line) for line, _ in lines])
+    best = np.full(len(lines), np.inf)
+    for keys in _likeliest_keys(apart, lengths).T:
+        best = np.minimum(best, _edit_all(np.abs(apart - keys[:, None, None]), rhythm))
+    return best
+
+
+def _likeliest_keys(apart: np.ndarray, lengths: np.ndarray) -> np.ndarray:
+    """Give the keys that most pairs of notes agree on, (n_lines, KEYS_TRIED), first met first."""
+    count, columns, rows = apart.shape
+    inside = np.arange(columns)[None, :, None] < lengths[:, None, None]
+    inside = np.broadcast_to(inside, apart.shape)
+    numbers = (np.arange(count)[:, None, None] * RANGE + apart + RANGE // 2)[inside]
+    place = np.broadcast_to(np.arange(columns * rows).reshape(1, columns, rows), apart.shape)[
+        inside
+    ]
+    met = np.bincount(numbers, minlength=count * RANGE)
+    first = np.full(count * RANGE, columns * rows)
+    np.minimum.at(first, numbers, place)
+    order = (met * (columns * rows + 1) - first).reshape(count, RANGE)
+    keys = np.argsort(-order, axis=1, kind="stable")[:, :KEYS_TRIED]
+    known = np.take_along_axis(met.reshape(count, RANGE), keys, axis=1) > 0
+    return np.where(known, keys, keys[:, :1]) - RANGE // 2
+
+
+RANGE = 256  # of differences between two MIDI pitches, both ways
+BESIDE = 1e3  # costs more than any line
+
+
+def _edit_all(apart: np.ndarray, rhythm: np.ndarray) -> np.ndarray:
+    """Do what `_edit` does for many lines.
+
+    `apart` is (n_lines, columns, rows), `rhythm` (n_lines, rows, columns).
+    """
+    pair = np.minimum(0.5 * np.minimum(apart, 2.0), WORST).transpose(0, 2, 1) + rhythm
+    count, rows, columns = pair.shape
+    row = np.zeros((count, columns + 1))
+    slope = SKIP * np.arange(columns + 1)
+    for i in range(rows):
+        fresh = row + SKIP
+        fresh[:, 1:] = np.minimum(fresh[:, 1:], row[:, :-1] + pair[:, i])
+        row = slope + np.minimum.accumulate(fresh - slope, axis=1)
+    return np.asarray(row.min(axis=1))
 
 
 def _ratios(steps: Sequence[float], count: int) -> np.ndarray:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 
 from juxtanote.core.collection.cards import Card
-from juxtanote.core.collection.music import Profiles, nearness, profile, resemblance
+from juxtanote.core.collection.music import Profiles, nearness, nearnesses, profile, resemblance
 from juxtanote.core.errors import JuxtanoteError
 
 FACTS = ("tempo", "key", "form", "string", "uses", "last", "notes", "bars", "hard", "frets")
@@ -169,8 +169,8 @@ def search(
         profiles = Profiles([card.pitches for card in kept])
     likely = [kept[n] for n in profiles.likely(tuple(like), COMPARED)]
     hits = []
-    for card in likely:
-        near = nearness(like, like_steps, card.pitches, card.steps)
+    lines = [(card.pitches, card.steps) for card in likely]
+    for card, near in zip(likely, nearnesses(like, like_steps, lines), strict=True):
         if near >= NEAR_ENOUGH:
             why = f"{100 * near:.0f} % of the line" + (f", {said}" if said else "")
             hits.append(Hit(card, round(near, 3), why))
