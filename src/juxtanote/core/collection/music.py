@@ -9,6 +9,7 @@ document frequency: K. Spärck Jones, Journal of Documentation 28, 1972).
 
 from collections import Counter
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -122,60 +123,79 @@ def nearness(
     return 1.0 - min(min(costs) / (SKIP * len(wanted)), 1.0)
 
 
-def nearnesses(
-    wanted: Sequence[int],
-    wanted_steps: Sequence[float],
-    lines: Sequence[tuple[Sequence[int], Sequence[float]]],
-) -> list[float]:
-    """Give `nearness` for many lines (pitches, durations) at once: all are laid beside in one go.
+Line = tuple[Sequence[int], Sequence[float]]  # pitches, and beats from each to the next
+
+
+def nearnesses(wanted: Sequence[int], steps: Sequence[float], lines: Sequence[Line]) -> list[float]:
+    """Give `nearness` for many lines at once.
+
+    Parameters
+    ----------
+    wanted, steps : sequence
+        What is looked for: pitches (MIDI), and beats from each to the next.
+    lines : sequence of Line
+        Where it is looked for.
 
     Examples
     --------
-    >>> nearnesses((60, 62, 64), (), [((65, 67, 69), ()), ((60, 61, 60, 61), ())])
-    [1.0, 0.428571]
+    >>> nearnesses((60, 62, 64), (), [((65, 67, 69), ()), ((60, 61, 60, 61), ()), ((), ())])
+    [1.0, 0.428571, 0.0]
     """
-    together = [k for k, (line, _) in enumerate(lines) if len(line) >= len(wanted) > 0]
-    near = {}
-    if together:
-        costs = _costs_of(wanted, wanted_steps, [lines[k] for k in together])
-        shares = np.minimum(costs / (SKIP * len(wanted)), 1.0)
-        near = dict(zip(together, (1.0 - shares).tolist(), strict=True))
-    return [
-        round(near[k] if k in near else nearness(wanted, wanted_steps, *line), 6)
-        for k, line in enumerate(lines)
-    ]
+    near = np.zeros(len(lines))
+    full = [k for k, (line, _) in enumerate(lines) if wanted and line]
+    if full:
+        # The shorter one is looked for in the longer one.
+        pairs = [sorted(((wanted, steps), lines[k]), key=lambda one: len(one[0])) for k in full]
+        shorter, longer = [short for short, _ in pairs], [long for _, long in pairs]
+        most = SKIP * np.array([len(line) for line, _ in shorter])
+        near[full] = 1.0 - np.minimum(_costs_of(shorter, longer) / most, 1.0)
+    return [round(value, 6) for value in near.tolist()]
 
 
-def _costs_of(
-    wanted: Sequence[int],
-    wanted_steps: Sequence[float],
-    lines: Sequence[tuple[Sequence[int], Sequence[float]]],
-) -> np.ndarray:
-    """Give the least cost of laying what is wanted into each line, in its likeliest keys."""
-    rows, columns = len(wanted), max(len(line) for line, _ in lines)
-    apart = np.zeros((len(lines), columns, rows), dtype=np.int64)
-    rhythm = np.full((len(lines), rows, columns), BESIDE)  # past the end of a line nothing fits
-    ours = _ratios(wanted_steps, rows)
-    for k, (line, steps) in enumerate(lines):
-        apart[k, : len(line)] = np.subtract.outer(np.asarray(line), np.asarray(wanted))
-        ratios = np.subtract.outer(ours, _ratios(steps, len(line)))
-        rhythm[k, :, : len(line)] = RHYTHM * np.nan_to_num(np.minimum(np.abs(ratios), 1.0))
-    lengths = np.array([len(line) for line, _ in lines])
-    best = np.full(len(lines), np.inf)
-    for keys in _likeliest_keys(apart, lengths).T:
-        best = np.minimum(best, _edit_all(np.abs(apart - keys[:, None, None]), rhythm))
+def _costs_of(shorter: Sequence[Line], longer: Sequence[Line]) -> np.ndarray:
+    """Give the least cost of laying each line into the other of its pair, in their likeliest keys."""
+    ours, theirs = _padded(shorter), _padded(longer)
+    apart = theirs.pitches[:, :, None] - ours.pitches[:, None, :]
+    is_pair = theirs.is_note[:, :, None] & ours.is_note[:, None, :]
+    ratios = np.abs(ours.ratios[:, :, None] - theirs.ratios[:, None, :])
+    rhythm = RHYTHM * np.where(np.isnan(ratios), 0.0, np.minimum(ratios, 1.0))
+    rhythm[~is_pair.transpose(0, 2, 1)] = BESIDE  # past the end of a line nothing fits
+    best = np.full(len(shorter), np.inf)
+    for keys in _likeliest_keys(apart, is_pair).T:
+        costs = _edit_all(np.abs(apart - keys[:, None, None]), rhythm, ours.is_note)
+        best = np.minimum(best, costs)
     return best
 
 
-def _likeliest_keys(apart: np.ndarray, lengths: np.ndarray) -> np.ndarray:
+@dataclass(frozen=True, slots=True)
+class _Padded:
+    """Lines side by side, (n_lines, longest): pitches, which are there, and how durations change."""
+
+    pitches: np.ndarray
+    is_note: np.ndarray
+    ratios: np.ndarray
+
+
+def _padded(lines: Sequence[Line]) -> _Padded:
+    count = max(len(line) for line, _ in lines)
+    pitches = np.zeros((len(lines), count), dtype=np.int64)
+    beats = np.full((len(lines), count), np.nan)
+    for k, (line, steps) in enumerate(lines):
+        pitches[k, : len(line)] = line
+        known = steps[: len(line) - 1]
+        beats[k, : len(known)] = known
+    lengths = np.array([len(line) for line, _ in lines])
+    ratios = np.full((len(lines), count), np.nan)
+    ratios[:, 1:] = np.diff(np.log2(np.maximum(beats, SHORTEST)), axis=1)
+    return _Padded(pitches, np.arange(count) < lengths[:, None], ratios)
+
+
+def _likeliest_keys(apart: np.ndarray, is_pair: np.ndarray) -> np.ndarray:
     """Give the keys that most pairs of notes agree on, (n_lines, KEYS_TRIED), first met first."""
     count, columns, rows = apart.shape
-    inside = np.arange(columns)[None, :, None] < lengths[:, None, None]
-    inside = np.broadcast_to(inside, apart.shape)
-    numbers = (np.arange(count)[:, None, None] * RANGE + apart + RANGE // 2)[inside]
-    place = np.broadcast_to(np.arange(columns * rows).reshape(1, columns, rows), apart.shape)[
-        inside
-    ]
+    numbers = (np.arange(count)[:, None, None] * RANGE + apart + RANGE // 2)[is_pair]
+    places = np.arange(columns * rows).reshape(1, columns, rows)
+    place = np.broadcast_to(places, apart.shape)[is_pair]
     met = np.bincount(numbers, minlength=count * RANGE)
     first = np.full(count * RANGE, columns * rows)
     np.minimum.at(first, numbers, place)
@@ -187,12 +207,13 @@ def _likeliest_keys(apart: np.ndarray, lengths: np.ndarray) -> np.ndarray:
 
 RANGE = 256  # of differences between two MIDI pitches, both ways
 BESIDE = 1e3  # costs more than any line
+SHORTEST = 1 / 16  # of a beat: what is shorter has no rhythm
 
 
-def _edit_all(apart: np.ndarray, rhythm: np.ndarray) -> np.ndarray:
+def _edit_all(apart: np.ndarray, rhythm: np.ndarray, is_row: np.ndarray) -> np.ndarray:
     """Do what `_edit` does for many lines.
 
-    `apart` is (n_lines, columns, rows), `rhythm` (n_lines, rows, columns).
+    `apart` is (n_lines, columns, rows), `rhythm` (n_lines, rows, columns), `is_row` (n_lines, rows).
     """
     pair = np.minimum(0.5 * np.minimum(apart, 2.0), WORST).transpose(0, 2, 1) + rhythm
     count, rows, columns = pair.shape
@@ -201,7 +222,8 @@ def _edit_all(apart: np.ndarray, rhythm: np.ndarray) -> np.ndarray:
     for i in range(rows):
         fresh = row + SKIP
         fresh[:, 1:] = np.minimum(fresh[:, 1:], row[:, :-1] + pair[:, i])
-        row = slope + np.minimum.accumulate(fresh - slope, axis=1)
+        after = slope + np.minimum.accumulate(fresh - slope, axis=1)
+        row = np.where(is_row[:, i, None], after, row)
     return np.asarray(row.min(axis=1))
 
 
@@ -211,7 +233,7 @@ def _ratios(steps: Sequence[float], count: int) -> np.ndarray:
     A ratio is the same at any tempo and in any values.
     """
     known = np.full(count, np.nan)
-    inside = np.log2(np.maximum(np.asarray(steps[: count - 1], dtype=float), 1 / 16))
+    inside = np.log2(np.maximum(np.asarray(steps[: count - 1], dtype=float), SHORTEST))
     known[1 : len(inside)] = np.diff(inside)
     return known
 

@@ -2,6 +2,7 @@
 
 import operator
 import re
+from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
@@ -89,18 +90,21 @@ def families(hits: Sequence[Hit]) -> list[list[Hit]]:
     A hit joins the first family whose best it resembles in any key.
     """
     groups: list[list[Hit]] = []
+    bests: list[Counter[tuple[int, ...]]] = []  # profiles of their first
     for hit in hits:
-        for group in groups:
-            first, card = group[0].card, hit.card
+        card, own = hit.card, profile(hit.card.pitches)
+        for group, best in zip(groups, bests, strict=True):
+            first = group[0].card
             apart = abs(len(first.pitches) - len(card.pitches))
             if apart <= 0.3 * len(card.pitches) and (
-                resemblance(profile(first.pitches), profile(card.pitches)) > 0.4
+                resemblance(best, own) > 0.4
                 and nearness(first.pitches, first.steps, card.pitches, card.steps) >= ALIKE
             ):
                 group.append(hit)
                 break
         else:
             groups.append([hit])
+            bests.append(own)
     return groups
 
 

@@ -76,6 +76,11 @@ class Shelf:
         known = self._known_profiles() if whole and wanted else None
         return search(inside, query, like=wanted, like_steps=steps, most=most, profiles=known)
 
+    def prepare_music(self) -> None:
+        """Make what looking for music needs, so that the first who looks does not wait for it."""
+        if self._cards:
+            self._known_profiles()
+
     def _known_profiles(self) -> Profiles:
         if self._profiles is None:
             self._profiles = Profiles([card.pitches for card in self._cards.values()])
