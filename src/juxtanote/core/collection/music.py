@@ -141,15 +141,37 @@ def nearnesses(wanted: Sequence[int], steps: Sequence[float], lines: Sequence[Li
     >>> nearnesses((60, 62, 64), (), [((65, 67, 69), ()), ((60, 61, 60, 61), ()), ((), ())])
     [1.0, 0.428571, 0.0]
     """
-    near = np.zeros(len(lines))
-    full = [k for k, (line, _) in enumerate(lines) if wanted and line]
+    return nearness_of([((wanted, steps), line) for line in lines])
+
+
+def nearness_of(pairs: Sequence[tuple[Line, Line]]) -> list[float]:
+    """Give `nearness` for many pairs of lines at once.
+
+    Parameters
+    ----------
+    pairs : sequence of (Line, Line)
+        In either order: the shorter one is looked for in the longer one.
+    """
+    near = np.zeros(len(pairs))
+    full = [k for k, (one, other) in enumerate(pairs) if one[0] and other[0]]
     if full:
-        # The shorter one is looked for in the longer one.
-        pairs = [sorted(((wanted, steps), lines[k]), key=lambda one: len(one[0])) for k in full]
-        shorter, longer = [short for short, _ in pairs], [long for _, long in pairs]
+        ordered = [sorted(pairs[k], key=lambda line: len(line[0])) for k in full]
+        shorter, longer = [short for short, _ in ordered], [long for _, long in ordered]
         most = SKIP * np.array([len(line) for line, _ in shorter])
         near[full] = 1.0 - np.minimum(_costs_of(shorter, longer) / most, 1.0)
     return [round(value, 6) for value in near.tolist()]
+
+
+def alike_in_intervals(lines: Sequence[tuple[int, ...]]) -> np.ndarray:
+    """Give which share of each line's intervals each other line has, (n_lines, n_lines).
+
+    Each kind counts once: of a line that repeats itself `resemblance` is stricter.
+    """
+    owners, features = _features_of(lines)
+    known, columns = np.unique(features, return_inverse=True)
+    has = np.zeros((len(lines), len(known)), dtype=np.float32)
+    has[owners, columns] = 1.0
+    return np.asarray(has @ has.T / np.maximum(has.sum(axis=1, keepdims=True), 1.0))
 
 
 def _costs_of(shorter: Sequence[Line], longer: Sequence[Line]) -> np.ndarray:

@@ -2,13 +2,21 @@
 
 import operator
 import re
-from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 
+import numpy as np
+
 from juxtanote.core.collection.cards import Card
-from juxtanote.core.collection.music import Profiles, nearness, nearnesses, profile, resemblance
+from juxtanote.core.collection.music import (
+    Profiles,
+    alike_in_intervals,
+    nearness_of,
+    nearnesses,
+    profile,
+    resemblance,
+)
 from juxtanote.core.errors import JuxtanoteError
 
 FACTS = ("tempo", "key", "form", "string", "uses", "last", "notes", "bars", "hard", "frets")
@@ -17,6 +25,9 @@ EXAMPLES = (
     "bars:2", "hard:>5", "frets:5-8-5-7",
 )  # fmt: skip
 COMPARED = 150  # cards that share most intervals are compared note by note
+# Of a family's intervals; what may have as many is looked at closer; and how much longer one may be.
+SHARED, MAYBE_SHARED, OTHER_LENGTH = 0.4, 0.3, 0.3
+MOST_LIKE = 60  # more than anybody looks through, best first
 NEAR_ENOUGH = 0.4  # phrases less alike than this are not shown
 ALIKE = 0.86  # from here on two phrases are one family
 _NUMBER = re.compile(r"^(<=|>=|<|>)?\s*(\d+(?:\.\d+)?)$")
@@ -89,23 +100,28 @@ def families(hits: Sequence[Hit]) -> list[list[Hit]]:
 
     A hit joins the first family whose best it resembles in any key.
     """
-    groups: list[list[Hit]] = []
-    bests: list[Counter[tuple[int, ...]]] = []  # profiles of their first
-    for hit in hits:
-        card, own = hit.card, profile(hit.card.pitches)
-        for group, best in zip(groups, bests, strict=True):
-            first = group[0].card
-            apart = abs(len(first.pitches) - len(card.pitches))
-            if apart <= 0.3 * len(card.pitches) and (
-                resemblance(best, own) > 0.4
-                and nearness(first.pitches, first.steps, card.pitches, card.steps) >= ALIKE
-            ):
-                group.append(hit)
-                break
+    alike = _alike([hit.card for hit in hits])
+    groups: list[list[int]] = []
+    for number in range(len(hits)):
+        family = next((group for group in groups if (group[0], number) in alike), None)
+        if family is None:
+            groups.append([number])
         else:
-            groups.append([hit])
-            bests.append(own)
-    return groups
+            family.append(number)
+    return [[hits[number] for number in group] for group in groups]
+
+
+def _alike(cards: Sequence[Card]) -> set[tuple[int, int]]:
+    """Find pairs of cards, the earlier one first, that are near doubles."""
+    lines = [card.pitches for card in cards]
+    lengths = np.array([len(line) for line in lines])
+    maybe = np.triu(alike_in_intervals(lines) > MAYBE_SHARED, 1)
+    maybe &= np.abs(lengths[:, None] - lengths[None, :]) <= OTHER_LENGTH * lengths[None, :]
+    found = list(zip(*(numbers.tolist() for numbers in np.nonzero(maybe)), strict=True))
+    profiles = [profile(line) for line in lines] if found else []
+    pairs = [(a, b) for a, b in found if resemblance(profiles[a], profiles[b]) > SHARED]
+    near = nearness_of([((lines[a], cards[a].steps), (lines[b], cards[b].steps)) for a, b in pairs])
+    return {pair for pair, value in zip(pairs, near, strict=True) if value >= ALIKE}
 
 
 def _fact(name: str, value: str, today: date) -> Test:
@@ -173,6 +189,7 @@ def search(
         profiles = Profiles([card.pitches for card in kept])
     likely = [kept[n] for n in profiles.likely(tuple(like), COMPARED)]
     hits = []
+    most = min(most, MOST_LIKE)
     lines = [(card.pitches, card.steps) for card in likely]
     for card, near in zip(likely, nearnesses(like, like_steps, lines), strict=True):
         if near >= NEAR_ENOUGH:
