@@ -293,6 +293,7 @@ def main(arguments: list[str]) -> None:
     """Let it act 10,000 times, or as many as are asked for."""
     from PyQt6.QtWidgets import QApplication
 
+    from juxtanote.app.collecting import Collector
     from juxtanote.app.look import theme
     from juxtanote.app.main import demo_lesson
     from juxtanote.app.main_window import MainWindow
@@ -302,6 +303,7 @@ def main(arguments: list[str]) -> None:
     seed = int(arguments[1]) if len(arguments) > 1 else 1
     application = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(application, QApplication)
+    Collector(application)
     theme.apply(application, False)
     with tempfile.TemporaryDirectory() as folder:
         window = MainWindow(SimulatedSoundCard(by_hand=True))

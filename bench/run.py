@@ -8,11 +8,16 @@ import resource
 import subprocess
 import sys
 import time
+from functools import cache
 from importlib import resources
 from pathlib import Path
 from statistics import median
+from typing import TYPE_CHECKING
 
 import numpy as np
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QApplication
 
 BARE = (
     "import os; os.environ['QT_QPA_PLATFORM']='offscreen'\n"
@@ -116,13 +121,24 @@ def stretching() -> None:
     print(f"a block of 23 ms costs {1000 * our_s / (len(ours) / block):.2f} ms on average")
 
 
+@cache
+def _application() -> "QApplication":
+    """Give the one application; it outlives every window."""
+    from PyQt6.QtWidgets import QApplication
+
+    from juxtanote.app.collecting import Collector
+
+    made = QApplication([])
+    Collector(made)
+    return made
+
+
 def redraw() -> None:
     """Scrolling a sheet with 2,000 notes: time of a redraw against filling the same picture."""
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
     from PyQt6.QtGui import QPainter, QPixmap
-    from PyQt6.QtWidgets import QApplication
 
-    application = QApplication.instance() or QApplication([])
+    application = _application()
     from juxtanote.app.document import Document
     from juxtanote.app.look import theme
     from juxtanote.app.sheet.sheet import Sheet
@@ -132,7 +148,7 @@ def redraw() -> None:
     from juxtanote.core.score.rhythm import write_phrase
     from juxtanote.core.theory.tuning import Guitar
 
-    theme.apply(application)  # type: ignore[arg-type]
+    theme.apply(application)
     guitar, notes = Guitar(), []
     for k in range(2000):
         string, fret = 1 + k % 6, 5 + k % 4
@@ -167,16 +183,15 @@ def redraw() -> None:
 def frames() -> None:
     """Frames a second of the window while it listens, against the same window at rest."""
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
-    from PyQt6.QtWidgets import QApplication
 
-    application = QApplication.instance() or QApplication([])
+    application = _application()
     from juxtanote.app.desks import PLACE
     from juxtanote.app.look import theme
     from juxtanote.app.main import demo_lesson
     from juxtanote.app.main_window import MainWindow
     from juxtanote.app.transport.devices import SimulatedSoundCard
 
-    theme.apply(application)  # type: ignore[arg-type]
+    theme.apply(application)
     window = MainWindow(SimulatedSoundCard())
     window.resize(1280, 800)
     window.show()

@@ -86,7 +86,7 @@ class Driver:
     def __init__(self, lesson) -> None:  # type: ignore[no-untyped-def]
         from PyQt6.QtWidgets import QApplication
 
-        from juxtanote.app.collecting import set_aside
+        from juxtanote.app.collecting import Collector, set_aside
         from juxtanote.app.look import theme
         from juxtanote.app.main_window import MainWindow
         from juxtanote.app.transport.devices import SimulatedSoundCard
@@ -96,6 +96,7 @@ class Driver:
         made = QApplication.instance() or QApplication(sys.argv[:1])
         assert isinstance(made, QApplication)
         self.application = made
+        Collector(made)
         theme.apply(made, False)
         self.window = MainWindow(SimulatedSoundCard(by_hand=True))
         self.window.resize(1280, 800)
@@ -255,6 +256,7 @@ def opening() -> None:
     """From the wish to open the demo until it is shown, with the window there."""
     from PyQt6.QtWidgets import QApplication
 
+    from juxtanote.app.collecting import Collector
     from juxtanote.app.look import theme
     from juxtanote.app.main import demo_lesson
     from juxtanote.app.main_window import MainWindow
@@ -262,6 +264,7 @@ def opening() -> None:
 
     made = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(made, QApplication)
+    Collector(made)
     theme.apply(made, False)
     times, sounds = [], []
     for _ in range(5):
@@ -331,7 +334,9 @@ f.close()
 ''', str(path)], check=True)
 from PyQt6.QtWidgets import QApplication
 a = QApplication([])
+from juxtanote.app.collecting import Collector
 from juxtanote.app.look import theme
+Collector(a)
 theme.apply(a, False)
 from juxtanote.app.desks import PLACE
 from juxtanote.app.main_window import MainWindow

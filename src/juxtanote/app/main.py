@@ -103,6 +103,7 @@ def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False)
     from PyQt6.QtCore import QEventLoop, QTimer
     from PyQt6.QtWidgets import QApplication
 
+    from juxtanote.app.collecting import Collector
     from juxtanote.app.desks import CHECK, PLACE, PRACTISE
     from juxtanote.app.look import theme
     from juxtanote.app.main_window import MainWindow
@@ -111,6 +112,7 @@ def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False)
 
     application = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(application, QApplication)
+    Collector(application)
     theme.apply(application, dark)
     window = MainWindow(SimulatedSoundCard())
     window.resize(1280, 800)
