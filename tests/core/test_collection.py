@@ -202,6 +202,18 @@ class TestSearch(InFolder):
 
 
 class TestShelf(InFolder):
+    def test_who_asks_first_waits_for_no_reading(self) -> None:
+        save_lesson(small_lesson(), self.lessons / "a.juxta")
+        shelf = Shelf(self.folder / "index.sqlite")
+        shelf.follow([self.lessons])
+        with patch.object(
+            Index, "numbered", side_effect=AssertionError("it reads the cards again")
+        ):
+            self.assertTrue(shelf.find("", [self.lessons]))
+        shelf.prepare_music()
+        with patch.object(Profiles, "__init__", side_effect=AssertionError("made again")):
+            self.assertTrue(shelf.find("", [self.lessons], like=(60, 62, 64, 67, 69)) is not None)
+
     def test_it_finds_while_the_files_change(self) -> None:
         save_lesson(small_lesson(), self.lessons / "a.juxta")
         shelf = Shelf(self.folder / "index.sqlite")

@@ -1,6 +1,7 @@
 """The cards of an index in memory, so that a search while typing reads no more than it must."""
 
 import sqlite3
+import threading
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -12,7 +13,7 @@ from juxtanote.core.progress import Progress, no_progress
 
 
 class Shelf:
-    """Holds cards until the index has others. One thread at a time may ask it."""
+    """Holds cards until the index has others. One thread may ask it while another one reads."""
 
     def __init__(self, path: Path) -> None:
         self._path = path
@@ -20,12 +21,14 @@ class Shelf:
         self._open: Index | None = None  # kept for asking; reading has its own
         self._cards: dict[int, Card] = {}
         self._profiles: Profiles | None = None  # made when music is first looked for
+        self._lock = threading.RLock()
 
     def follow(self, folders: Sequence[Path], progress: Progress = no_progress) -> list[str]:
         """Bring the index up to date with its folders; say what was not read."""
         index = Index(self._path)
         try:
             problems = index.follow(folders, progress)
+            self._renew(index)  # here, so that the first who asks does not wait for it
         finally:
             index.close()
         return problems
@@ -37,11 +40,12 @@ class Shelf:
             self._open = None
 
     def _renew(self, index: Index) -> None:
-        state = index.state()
-        if state != self._state:
-            self._cards = dict(index.numbered())
-            self._profiles = None
-            self._state = state
+        with self._lock:
+            state = index.state()
+            if state != self._state:
+                self._cards = dict(index.numbered())
+                self._profiles = None
+                self._state = state
 
     def __len__(self) -> int:
         return len(self._cards)
@@ -63,6 +67,17 @@ class Shelf:
             Where a fact cannot be read; the text says how it is written.
         """
         query = parse_query(text)
+        with self._lock:
+            return self._found(query, folders, tuple(like), tuple(like_steps), most)
+
+    def _found(
+        self,
+        query: Query,
+        folders: Sequence[Path],
+        like: tuple[int, ...],
+        like_steps: tuple[float, ...],
+        most: int,
+    ) -> list[Hit]:
         roots = tuple(str(folder.resolve()) for folder in folders)
         try:
             numbers = self._numbers(query)
@@ -71,7 +86,7 @@ class Shelf:
             numbers = self._numbers(query)
         cards = [self._cards[n] for n in numbers if n in self._cards]
         inside = [card for card in cards if card.lesson.startswith(roots)]
-        wanted, steps = (query.frets, ()) if query.frets else (tuple(like), tuple(like_steps))
+        wanted, steps = (query.frets, ()) if query.frets else (like, like_steps)
         whole = not query.words and len(inside) == len(self._cards)
         known = self._known_profiles() if whole and wanted else None
         return search(inside, query, like=wanted, like_steps=steps, most=most, profiles=known)
@@ -82,9 +97,10 @@ class Shelf:
             self._known_profiles()
 
     def _known_profiles(self) -> Profiles:
-        if self._profiles is None:
-            self._profiles = Profiles([card.pitches for card in self._cards.values()])
-        return self._profiles
+        with self._lock:
+            if self._profiles is None:
+                self._profiles = Profiles([card.pitches for card in self._cards.values()])
+            return self._profiles
 
     def _numbers(self, query: Query) -> list[int]:
         if self._open is None:
