@@ -145,6 +145,22 @@ class TestCollector(WindowTest):
         self.assertEqual(threads, {threading.get_ident()})
 
 
+class TestQuietWork(WindowTest):
+    def test_no_short_work_waits_for_what_is_long(self) -> None:
+        go, done = threading.Event(), threading.Event()
+        self.addCleanup(go.set)
+
+        def rendering(_: Progress) -> object:
+            return go.wait(20.0)
+
+        self.window.runner.start(Job("rendering", rendering, quiet=True, long=True))
+        search = Job("search", lambda _: done.set(), quiet=True)
+        self.window.runner.start(search)
+        self.assertTrue(wait_until(done.is_set, 5000))
+        self.assertFalse(go.is_set())
+        go.set()
+
+
 class TestRescue(WindowTest):
     def _left(self, name: str = "work-0badcafe") -> object:
         """Leave a file behind, as a killed session does."""

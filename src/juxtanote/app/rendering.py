@@ -42,7 +42,7 @@ class TabRendering(QObject):
         self._timer.setSingleShot(True)
         self._timer.setInterval(DELAY_MS)
         self._timer.timeout.connect(self._render)
-        self._rendering = Latest(runner, "Rendering the tab", self)
+        self._rendering = Latest(runner, "Rendering the tab", self, long=True)
         document.lesson_changed.connect(self._on_lesson_changed)
         document.phrase_changed.connect(self._on_phrase_changed)
         document.sound_changed.connect(self._on_sound_changed)

@@ -212,7 +212,7 @@ class CollectionWindow(QDialog):
         self._left_out = list(problems)  # type: ignore[call-overload]
         self._find()
         shelf = self._shelf  # after the words, which are looked for first
-        self._runner.start(Job("Music", lambda _: shelf.prepare_music(), quiet=True))
+        self._runner.start(Job("Music", lambda _: shelf.prepare_music(), quiet=True, long=True))
 
     def _on_failed(self, error: Exception) -> None:
         self.said.setText(str(error))

@@ -25,10 +25,14 @@ class Job(QObject):
         failed: Callable[[Exception], None] | None = None,
         *,
         quiet: bool = False,
+        long: bool = False,
     ) -> None:
-        """Make a job; `quiet` work is short, of no interest to the person, and shown nowhere."""
+        """Make a job; `quiet` work is of no interest to the person, and shown nowhere.
+
+        It is short, unless it is said to be `long`: then no other quiet work waits for it.
+        """
         super().__init__()
-        self.name, self.quiet = name, quiet
+        self.name, self.quiet, self.long = name, quiet, long
         self._work, self._then, self._failed = work, then, failed
         self._stop = threading.Event()
         self.gate: threading.Event | None = None  # closed while the window handles and paints
@@ -100,7 +104,8 @@ class _Runnable(QRunnable):
 class JobRunner(QObject):
     """Keeps jobs alive until what came of them was handed over on the window's thread.
 
-    Quiet work has a thread of its own, so that it does not wait for a listening to end. All work stands
+    Quiet work has a thread of its own, so that it does not wait for a listening to end, and what of it is
+    long another one, so that a search does not wait for a rendering. All work stands
     still at its next report while the window handles a key and paints: two threads of Python take turns,
     and the window's must not wait for its.
     """
@@ -112,9 +117,10 @@ class JobRunner(QObject):
         super().__init__(parent)
         self._jobs: set[Job] = set()
         self._stopped = False
-        self._pool, self._quick = QThreadPool(self), QThreadPool(self)
+        self._pool, self._quick, self._long = (QThreadPool(self) for _ in range(3))
         self._pool.setMaxThreadCount(2)
         self._quick.setMaxThreadCount(1)
+        self._long.setMaxThreadCount(1)
         self._finished.connect(self._on_finished)
         self._gate = threading.Event()
         self._gate.set()
@@ -146,7 +152,8 @@ class JobRunner(QObject):
         job.gate = self._gate
         self._jobs.add(job)
         self.started.emit(job)
-        pool = self._quick if job.quiet else self._pool
+        quiet = self._long if job.long else self._quick
+        pool = quiet if job.quiet else self._pool
         pool.start(_Runnable(job, self._finished.emit))
 
     def cancel_all(self) -> None:
@@ -159,8 +166,8 @@ class JobRunner(QObject):
         self._stopped = True
         self.cancel_all()
         self._gate.set()
-        self._pool.waitForDone(timeout_ms)
-        self._quick.waitForDone(timeout_ms)
+        for pool in (self._pool, self._quick, self._long):
+            pool.waitForDone(timeout_ms)
 
     def _on_finished(self, job: Job) -> None:
         try:
@@ -176,9 +183,11 @@ class JobRunner(QObject):
 class Latest(QObject):
     """Quiet work of which only the latest wish counts: asked again while busy, it goes on with that."""
 
-    def __init__(self, runner: JobRunner, name: str, parent: QObject | None = None) -> None:
+    def __init__(
+        self, runner: JobRunner, name: str, parent: QObject | None = None, *, long: bool = False
+    ) -> None:
         super().__init__(parent)
-        self._runner, self._name = runner, name
+        self._runner, self._name, self._long = runner, name, long
         self._job: Job | None = None
         self._next: tuple[Callable[[Progress], object], Then] | None = None
 
@@ -188,7 +197,7 @@ class Latest(QObject):
             self._job.cancel()
             self._next = work, then
             return
-        job = Job(self._name, work, then, quiet=True)
+        job = Job(self._name, work, then, quiet=True, long=self._long)
         job.ended.connect(self._on_ended)
         self._job = job
         self._runner.start(job)

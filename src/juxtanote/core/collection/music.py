@@ -104,30 +104,11 @@ def resemblance(one: Counter[tuple[int, ...]], other: Counter[tuple[int, ...]]) 
     return sum((one & other).values()) / max(one.total(), 1)
 
 
-def nearness(
-    wanted: Sequence[int],
-    wanted_steps: Sequence[float],
-    line: Sequence[int],
-    steps: Sequence[float],
-) -> float:
-    """Give how near a line comes to what is wanted, 0 to 1, in its best key and at its best place."""
-    if not wanted or not line:
-        return 0.0
-    if len(wanted) > len(line):  # the shorter one is looked for in the longer one
-        wanted, wanted_steps, line, steps = line, steps, wanted, wanted_steps
-    apart = np.subtract.outer(np.asarray(line), np.asarray(wanted))
-    keys = Counter(apart.ravel().tolist()).most_common(KEYS_TRIED)
-    ratios = np.subtract.outer(_ratios(wanted_steps, len(wanted)), _ratios(steps, len(line)))
-    rhythm = RHYTHM * np.nan_to_num(np.minimum(np.abs(ratios), 1.0))
-    costs = [_edit(np.abs(apart.T - key), rhythm) for key, _ in keys]
-    return 1.0 - min(min(costs) / (SKIP * len(wanted)), 1.0)
-
-
 Line = tuple[Sequence[int], Sequence[float]]  # pitches, and beats from each to the next
 
 
 def nearnesses(wanted: Sequence[int], steps: Sequence[float], lines: Sequence[Line]) -> list[float]:
-    """Give `nearness` for many lines at once.
+    """Give how near lines come to what is wanted, 0 to 1, each in its best key and at its best place.
 
     Parameters
     ----------
@@ -145,7 +126,7 @@ def nearnesses(wanted: Sequence[int], steps: Sequence[float], lines: Sequence[Li
 
 
 def nearness_of(pairs: Sequence[tuple[Line, Line]]) -> list[float]:
-    """Give `nearness` for many pairs of lines at once.
+    """Give how near the lines of each pair come to each other, 0 to 1, all pairs at once.
 
     Parameters
     ----------
@@ -191,7 +172,10 @@ def _costs_of(shorter: Sequence[Line], longer: Sequence[Line]) -> np.ndarray:
 
 @dataclass(frozen=True, slots=True)
 class _Padded:
-    """Lines side by side, (n_lines, longest): pitches, which are there, and how durations change."""
+    """Lines side by side, (n_lines, longest): pitches, which are there, and how durations change.
+
+    A change is the ratio to the duration before, in octaves: the same at any tempo and in any values.
+    """
 
     pitches: np.ndarray
     is_note: np.ndarray
@@ -233,41 +217,18 @@ SHORTEST = 1 / 16  # of a beat: what is shorter has no rhythm
 
 
 def _edit_all(apart: np.ndarray, rhythm: np.ndarray, is_row: np.ndarray) -> np.ndarray:
-    """Do what `_edit` does for many lines.
+    """Give the cost of laying what is wanted (rows) somewhere into a line (columns), for many lines.
 
     `apart` is (n_lines, columns, rows), `rhythm` (n_lines, rows, columns), `is_row` (n_lines, rows).
     """
     pair = np.minimum(0.5 * np.minimum(apart, 2.0), WORST).transpose(0, 2, 1) + rhythm
     count, rows, columns = pair.shape
-    row = np.zeros((count, columns + 1))
+    row = np.zeros((count, columns + 1))  # it may begin anywhere
     slope = SKIP * np.arange(columns + 1)
     for i in range(rows):
         fresh = row + SKIP
         fresh[:, 1:] = np.minimum(fresh[:, 1:], row[:, :-1] + pair[:, i])
+        # Notes of the line that are left out.
         after = slope + np.minimum.accumulate(fresh - slope, axis=1)
         row = np.where(is_row[:, i, None], after, row)
-    return np.asarray(row.min(axis=1))
-
-
-def _ratios(steps: Sequence[float], count: int) -> np.ndarray:
-    """Give how much longer each duration is than the one before, in octaves; NaN where none is known.
-
-    A ratio is the same at any tempo and in any values.
-    """
-    known = np.full(count, np.nan)
-    inside = np.log2(np.maximum(np.asarray(steps[: count - 1], dtype=float), SHORTEST))
-    known[1 : len(inside)] = np.diff(inside)
-    return known
-
-
-def _edit(apart: np.ndarray, rhythm: np.ndarray) -> float:
-    """Give the cost of laying what is wanted (rows) somewhere into a line (columns)."""
-    pair = np.minimum(0.5 * np.minimum(apart, 2.0), WORST) + rhythm
-    rows, columns = pair.shape
-    row = np.zeros(columns + 1)  # it may begin anywhere
-    slope = SKIP * np.arange(columns + 1)
-    for i in range(rows):
-        fresh = row + SKIP
-        fresh[1:] = np.minimum(fresh[1:], row[:-1] + pair[i])
-        row = slope + np.minimum.accumulate(fresh - slope)  # notes of the line that are left out
-    return float(row.min())  # and end anywhere
+    return np.asarray(row.min(axis=1))  # and end anywhere
