@@ -23,6 +23,7 @@ from lab.dressings import (
     rhythm_guitars,
 )
 from lab.instruments import SAMPLE_RATE, render_sampled
+from lab.others import no_guitar
 from lab.phrases import Lead, random_hand, random_lead
 from lab.scenes import band_times, handled, movement, out_of_tune
 
@@ -204,7 +205,10 @@ def _picture(stereo: np.ndarray) -> np.ndarray:
 
 
 LEADS, SOUNDS, BACKINGS, WHOLE = 3, 2, 3, 3
-"""In a scene: leads, sounds of each, backings, and mixes that went through a record's last steps."""
+"""In a scene: leads, sounds of each, backings, and mixes that went through a record's last steps.
+
+After the backings comes what is no guitar, alone: the last of them.
+"""
 
 
 def make_scene(rng: np.random.Generator, chords: float = 1.0) -> dict[str, np.ndarray]:
@@ -232,6 +236,9 @@ def make_scene(rng: np.random.Generator, chords: float = 1.0) -> dict[str, np.nd
         stereo, strums = backing_stereo(band, rng)
         guitars = truth_of([e for e in strums if "dead" not in e.techniques], N_FRAMES)
         backs.append((stereo, guitars))
+    nobody = truth_of([], N_FRAMES)
+    alone = pan(level(no_guitar(rng, LENGTH_S), -18.0), float(rng.uniform(-0.5, 0.5)))
+    backs.append((on_a_record(alone, rng), nobody))
     for k in range(WHOLE):
         lead, truth = sounds[int(rng.integers(len(sounds)))]
         rest, guitars = backs[k % BACKINGS]

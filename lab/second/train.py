@@ -32,7 +32,7 @@ Crop = tuple[np.ndarray, np.ndarray, np.ndarray]  # level 0 to 1, cells, frames
 CROP = 192
 BATCH = 12
 SEED = 30
-KEPT = 165  # scenes of this number and later are not trained on
+KEPT = 300  # scenes of this number and later are not trained on
 N_CELL = len(CELL_KINDS)
 _POWER = (10.0 ** ((np.arange(256) / 255.0 * RANGE_DB + FLOOR_DB) / 10.0)).astype(np.float32)
 _POWER[0] = 0.0
@@ -68,14 +68,16 @@ class Pool:
         if draw < 0.40:
             return lead, cells, frames
         powers, weights = [_POWER[lead]], [1.0]
-        if draw > 0.96:
+        silent = draw > 0.88  # no lead: half of the time no guitar at all
+        if silent:
             weights, cells, frames = [1e-9], np.zeros_like(cells), np.zeros_like(frames)
         other = scene if rng.random() < 0.6 else self.scenes[int(rng.integers(len(self.scenes)))]
-        back, guitars, _ = self._cut(other, "back", rng, length)
+        last = silent and rng.random() < 0.6
+        back, guitars, _ = self._cut(other, "back", rng, length, which=-1 if last else None)
         powers.append(_POWER[back])
         weights.append(10.0 ** (-rng.uniform(-4.0, 10.0) / 10.0))
         cells[9:] |= guitars
-        if rng.random() < 0.25:  # a second guitar that plays as leads do, and is not the lead
+        if rng.random() < 0.25 and not silent:  # a second guitar that plays as leads do, and is not the lead
             another = self.scenes[int(rng.integers(len(self.scenes)))]
             second, theirs, _ = self._cut(another, "lead", rng, length)
             powers.append(_POWER[second])
@@ -87,10 +89,14 @@ class Pool:
 
     @staticmethod
     def _cut(
-        scene: dict[str, np.ndarray], what: str, rng: np.random.Generator, length: int
+        scene: dict[str, np.ndarray],
+        what: str,
+        rng: np.random.Generator,
+        length: int,
+        which: int | None = None,
     ) -> Crop:
         picture = scene[what]
-        k = int(rng.integers(len(picture)))
+        k = int(rng.integers(len(picture))) if which is None else which
         start = int(rng.integers(0, picture.shape[-1] - length) // 8 * 8)
         cells = np.unpackbits(
             scene[f"{what}_cells"][k][..., start // 8 : (start + length) // 8], axis=-1

@@ -69,7 +69,8 @@ class TestAgainstMusic21(unittest.TestCase):
                 note(k + 1, 3, fret, Fraction(k, 2), Fraction(1, 2)) for k, fret in enumerate(frets)
             ]
             row = [(m, 1.0 * k) for k, m in enumerate(bars_of(notes, range(1), TimeMap())[0])]
-            ours = [heads[0].accidental for _, _, heads in staff_of([row], GUITAR, name).bars[0]]
+            (voice,) = staff_of([[(row, None)]], GUITAR, name).bars[0]
+            ours = [heads[0].accidental for _, _, heads in voice.moments]
             measure = stream.Measure()
             measure.append(key.KeySignature(fifths))
             measure.append(meter.TimeSignature("4/4"))
@@ -114,8 +115,8 @@ class TestStaffOnPages(unittest.TestCase):
 
     def test_dead_notes_are_crosses_without_accidentals(self) -> None:
         row = [(m, 0.0) for m in bars_of([note(1, 3, 1, 0, 4, "dead")], range(1), TimeMap())[0]]
-        made = staff_of([row], GUITAR, "C major")
-        self.assertIsNone(made.bars[0][0][2][0].accidental)
+        (voice,) = staff_of([[(row, None)]], GUITAR, "C major").bars[0]
+        self.assertIsNone(voice.moments[0][2][0].accidental)
 
 
 class TestTogether(unittest.TestCase):

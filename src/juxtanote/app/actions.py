@@ -125,7 +125,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("value_shorter", "Shorter value", "Shift+Down", "Write the next shorter note value", "Note", ("place", "selected")),
     ActionSpec("value_dotted", "Dotted, or not", "Shift+D", "Half as long again", "Note", ("place", "selected")),
     ActionSpec("value_triplet", "Triplet, or not", "Shift+T", "Three in the time of two", "Note", ("place", "selected")),
-    ActionSpec("value_tied", "Hold to the next note", "Shift+J", "Tie it until the next one is struck", "Note", ("place", "selected")),
+    ActionSpec("value_tied", "Hold to the next note", "Shift+J", "Tie it until the next one is struck; once more: over it", "Note", ("place", "selected")),
     ActionSpec("value_rest", "Rest before, or none", "Shift+N", "The note before ends half way", "Note", ("place", "selected")),
     ActionSpec("next_doubtful", "Next &doubtful note", "D", "Go to the next note to look at", "Note", ("place", "notes", "doubtful")),
     ActionSpec("take_runner_up", "Take the other &reading", "R", "Use the runner-up", "Note", ("place", "selected", "one selected", "other reading")),

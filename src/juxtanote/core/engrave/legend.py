@@ -5,9 +5,11 @@ from dataclasses import dataclass
 
 from juxtanote.core.engrave import marks
 from juxtanote.core.engrave.paper import Block, Paper, Sketch
+from juxtanote.core.engrave.voiced import RING_FOOT, RING_WIDTH
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import Note
-from juxtanote.core.score.values import struck_together
+from juxtanote.core.score.values import by_onset, struck_together
+from juxtanote.core.score.voices import rings
 
 COLUMNS, ROW = 3, 5.6  # columns, and millimetres of a row
 SIGN_ROOM = 17.0  # millimetres left of the words
@@ -95,6 +97,7 @@ STRUMS = {
     "damped": "strum over damped strings",
 }  # fmt: skip
 HELD = "held on, not struck again"
+RINGS = "sounds on to the end of the line"
 
 
 def _arrow(wavy: bool) -> Draw:
@@ -108,6 +111,12 @@ def _arrow(wavy: bool) -> Draw:
 
 def _slash(s: Sketch, x: float, y: float) -> None:
     s.fill((x, y), (x + 1, y), (x + 3.4, y - 3.2), (x + 2.4, y - 3.2))
+
+
+def _ring(s: Sketch, x: float, y: float) -> None:
+    s.say(x + 1, y, "3", 8, bold=True, anchor="middle")
+    s.line((x + 2.6, y - 1.1), (x + 10, y - 1.1), width=RING_WIDTH)
+    s.line((x + 10, y - 1.1 - RING_FOOT), (x + 10, y - 1.1 + RING_FOOT), width=0.2)
 
 
 def _of_strums(phrases: Iterable[Phrase]) -> list[tuple[Draw, str]]:
@@ -127,6 +136,8 @@ def legend(phrases: Iterable[Phrase], paper: Paper, *, holds: bool) -> list[Bloc
     drawn += _of_strums(phrases)
     if holds:
         drawn.append((_word("(5)", 8.0, True), HELD))
+    if any(rings(by_onset(phrase.notes)) for phrase in phrases):
+        drawn.append((_ring, RINGS))
     column = paper.room / COLUMNS
     blocks = []
     for start in range(0, len(drawn), COLUMNS):

@@ -1,5 +1,6 @@
 """One line of tab: strings, bars, notes, what stands over and under them."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
 from juxtanote.core.engrave import marks, staff
@@ -7,6 +8,7 @@ from juxtanote.core.engrave.beams import dot, draw_rest, draw_values
 from juxtanote.core.engrave.marks import FEWEST_OF_GRIP, LINE_GAP, Spot
 from juxtanote.core.engrave.paper import Block, Measure, Paper, Sketch
 from juxtanote.core.engrave.spacing import LEAD, SMALL, Bar, bend_label, lines_of, stretch_of
+from juxtanote.core.engrave.voiced import draw_rings, voice_rows
 from juxtanote.core.score.beams import count_word, is_on_beat
 from juxtanote.core.score.lesson import Context
 from juxtanote.core.score.note import SLURS, WrittenNote
@@ -52,8 +54,14 @@ class _Line:
     measure: Measure
     spots: list[Spot] = field(default_factory=list)
     rows: list[list[tuple[Moment, float]]] = field(default_factory=list)
+    bars: list[Bar] = field(default_factory=list)
     edges: list[float] = field(default_factory=list)
     last: dict[int, tuple[float, int]] = field(default_factory=dict)
+
+    def placed(self) -> Iterator[tuple[Bar, list[tuple[Moment, float]], tuple[float, float]]]:
+        """Go through the bars: what stands in each, and between which edges."""
+        edges = zip(self.edges, self.edges[1:], strict=False)
+        yield from zip(self.bars, self.rows, edges, strict=True)
 
 
 def draw_lines(
@@ -103,6 +111,8 @@ def _drawn(
     for number, labels in enumerate(over):
         for label in labels:
             marks.draw_label(line.sketch, label, top - marks_room - WORDS_ROW * number - 0.6)
+    for bar, row, edges in line.placed():
+        draw_rings(line.sketch, bar, row, edges, top)
     _notes(line, top, bottom)
     for row in line.rows:
         for moment, x in row:
@@ -115,7 +125,8 @@ def _drawn(
 
 def _staff_over(line: _Line, bars: list[Bar], left: float, head: float, *, is_first: bool) -> float:
     """Draw the staff under the row of chords; give the room that it takes."""
-    made = staff.staff_of(line.rows, line.context.guitar, line.context.key)
+    rows = [voice_rows(bar, row, edges[1]) for bar, row, edges in line.placed()]
+    made = staff.staff_of(rows, line.context.guitar, line.context.key)
     top = head + made.over
     staff.draw_staff(line.sketch, made, left, line.edges[-1], top, line.context.time_map)
     if is_first and bars:
@@ -179,6 +190,7 @@ def _place(line: _Line, bars: list[Bar], begin: float, stretch: float) -> None:
             at += width * stretch
         x += bar.natural * stretch
         line.rows.append(row)
+        line.bars.append(bar)
         line.edges.append(x)
 
 

@@ -15,6 +15,7 @@ from juxtanote.core.score.note import Note
 from juxtanote.core.score.signs import bend_name
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.score.values import Moment
+from juxtanote.core.score.voices import Ring
 
 SIXTEENTH, GROWTH = 5.0, 0.56  # millimetres of a sixteenth; power of the length
 LEAD, TAIL = 3.8, 0.4  # after a bar line, and before the next
@@ -29,13 +30,19 @@ LONELY = 0.6  # what a line of one bar costs
 
 @dataclass(frozen=True, slots=True)
 class Bar:
-    """A bar as it is set: its number from 0, what stands in it, and how wide each of that is."""
+    """A bar as it is set: its number from 0, what stands in it, and how wide each of that is.
+
+    `voices` has what the upper and the lower voice play where there are two, `rings` what is held while
+    others are struck.
+    """
 
     number: int
     moments: tuple[Moment, ...]
     widths: tuple[float, ...]
     lead: float = LEAD
     tail: float = TAIL
+    voices: tuple[tuple[Moment, ...], ...] = ()
+    rings: tuple[Ring, ...] = ()
 
     @property
     def natural(self) -> float:

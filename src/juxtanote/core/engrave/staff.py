@@ -6,7 +6,7 @@ memory).
 """
 
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cache
 from importlib import resources
@@ -22,6 +22,7 @@ from juxtanote.core.engrave.beams import (
 )
 from juxtanote.core.engrave.marks import arc
 from juxtanote.core.engrave.paper import Points, Sketch
+from juxtanote.core.engrave.voiced import VoiceRow
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.sounding import sounding_midi
 from juxtanote.core.score.time_map import TimeMap
@@ -42,8 +43,8 @@ STEM = 3.2 * SPACE  # three and a half spaces, as engravers have it, less for be
 HEAD = (0.62 * SPACE, 0.42 * SPACE)  # half its width, half its height
 AIR = 2.2  # millimetres between staff and tab
 CLEAR_PLACES = 6  # between two accidentals over each other
+STEM_PLACES = 8  # a stem's length in lines and spaces, and a little air
 ACCIDENTALS = {1: "sharp", -1: "flat", 0: "natural"}
-Placed = tuple[Moment, float]
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,11 +56,22 @@ class Head:
     accidental: int | None = None
 
 
+Standing = tuple[Moment, float, tuple[Head, ...]]
+
+
+@dataclass(frozen=True, slots=True)
+class Voice:
+    """What one voice has in a bar; its stems go up, or down, or (None) as its heads lie."""
+
+    moments: tuple[Standing, ...]
+    up: bool | None = None
+
+
 @dataclass(frozen=True, slots=True)
 class Staff:
-    """A line's bars of heads, and how far it reaches over and under the five lines."""
+    """A line's bars of voices, and how far it reaches over and under the five lines."""
 
-    bars: tuple[tuple[tuple[Moment, float, tuple[Head, ...]], ...], ...]
+    bars: tuple[tuple[Voice, ...], ...]
     fifths: int
     over: float
     under: float
@@ -76,23 +88,29 @@ def room_before(key: str) -> float:
     return CLEF_ROOM + SIGN_STEP * abs(known.fifths if known else 0)
 
 
-def staff_of(rows: Iterable[list[Placed]], guitar: Guitar, key: str) -> Staff:
+def staff_of(bars: Iterable[Sequence[VoiceRow]], guitar: Guitar, key: str) -> Staff:
     """Put the bars of one line on a staff; an accidental holds to the end of its bar."""
     known = known_key(key)
     fifths = known.fifths if known else 0
-    bars = tuple(tuple(_on_staff(row, guitar, key, fifths)) for row in rows)
-    places = [head.place for bar in bars for _, _, heads in bar for head in heads]
-    high = max([*places, TOP_PLACE + 2]) - TOP_PLACE
-    low = LOW_PLACE - min([*places, LOW_PLACE - 3])
-    # Stems turn inwards: beyond the lines only heads reach, and a little air.
-    return Staff(bars, fifths, 0.5 * SPACE * high + AIR, 0.5 * SPACE * low + AIR)
+    made = tuple(_on_staff(bar, guitar, key, fifths) for bar in bars)
+    high, low = [TOP_PLACE + 2], [LOW_PLACE - 3]
+    for voice in (voice for bar in made for voice in bar):
+        places = [head.place for _, _, heads in voice.moments for head in heads]
+        # Stems turn inwards, but those of two voices: else only heads reach beyond the lines.
+        high += [place + (STEM_PLACES if voice.up else 0) for place in places]
+        low += [place - (STEM_PLACES if voice.up is False else 0) for place in places]
+    over, under = max(high) - TOP_PLACE, LOW_PLACE - min(low)
+    return Staff(made, fifths, 0.5 * SPACE * over + AIR, 0.5 * SPACE * under + AIR)
 
 
-def _on_staff(
-    row: list[Placed], guitar: Guitar, key: str, fifths: int
-) -> Iterable[tuple[Moment, float, tuple[Head, ...]]]:
+def _on_staff(bar: Sequence[VoiceRow], guitar: Guitar, key: str, fifths: int) -> tuple[Voice, ...]:
     holding: dict[int, int] = {}
-    for moment, x in row:
+    voices: list[list[Standing]] = [[] for _ in bar]
+    in_time = sorted(
+        ((x, number, moment) for number, (row, _) in enumerate(bar) for moment, x in row),
+        key=lambda placed: placed[:2],
+    )
+    for x, number, moment in in_time:
         heads = []
         for note in moment.notes:
             spelled = spelled_note(note, guitar, key)
@@ -103,7 +121,9 @@ def _on_staff(
             else:
                 holding[spelled.place] = spelled.alter
             heads.append(Head(note, spelled.place, shown))
-        yield moment, x, tuple(sorted(heads, key=lambda head: head.place))
+        heads.sort(key=lambda head: head.place)
+        voices[number].append((moment, x, tuple(heads)))
+    return tuple(Voice(tuple(standing), up) for standing, (_, up) in zip(voices, bar, strict=True))
 
 
 def spelled_note(note: Note, guitar: Guitar, key: str) -> SpelledPitch:
@@ -153,8 +173,8 @@ def draw_staff(
     sign, order = ("sharp", SHARPS) if staff.fifths > 0 else ("flat", FLATS)
     for number in range(abs(staff.fifths)):
         draw_sign(sketch, sign, left + CLEF_ROOM - 0.9 + SIGN_STEP * number, _y(order[number], top))
-    for bar in staff.bars:
-        _draw_bar(sketch, bar, top, time_map)
+    for voice in (voice for bar in staff.bars for voice in bar):
+        _draw_voice(sketch, voice, top, time_map)
 
 
 def draw_metre(sketch: Sketch, x: float, top: float, signature: tuple[int, int]) -> None:
@@ -172,15 +192,10 @@ def _y(place: int, top: float) -> float:
     return top + 0.5 * SPACE * (TOP_PLACE - place)
 
 
-def _draw_bar(
-    sketch: Sketch,
-    bar: tuple[tuple[Moment, float, tuple[Head, ...]], ...],
-    top: float,
-    time_map: TimeMap,
-) -> None:
-    heads_at = {id(moment): (x, heads) for moment, x, heads in bar}
+def _draw_voice(sketch: Sketch, voice: Voice, top: float, time_map: TimeMap) -> None:
+    heads_at = {id(moment): (x, heads) for moment, x, heads in voice.moments}
     before: dict[int, float] = {}
-    for moment, x, heads in bar:
+    for moment, x, heads in voice.moments:
         if moment.is_rest:
             draw_rest(sketch, moment, x, _y(MIDDLE_PLACE, top), SPACE)
             continue
@@ -192,9 +207,9 @@ def _draw_bar(
             before[head.place] = x
         if small:
             _draw_stem(sketch, moment, x, heads, top, up=True, end=None)
-    for group in beamed_groups([(moment, x) for moment, x, _ in bar]):
-        _draw_group(sketch, [(m, *heads_at[id(m)]) for m, _ in group], top)
-    _draw_tuplets(sketch, bar, top, time_map)
+    for group in beamed_groups([(moment, x) for moment, x, _ in voice.moments]):
+        _draw_group(sketch, [(m, *heads_at[id(m)]) for m, _ in group], top, voice.up)
+    _draw_tuplets(sketch, voice, top, time_map)
 
 
 def _draw_heads(
@@ -287,11 +302,9 @@ def _is_up(heads: Iterable[Head]) -> bool:
     return MIDDLE_PLACE - min(places) > max(places) - MIDDLE_PLACE
 
 
-def _draw_group(
-    sketch: Sketch, group: list[tuple[Moment, float, tuple[Head, ...]]], top: float
-) -> None:
+def _draw_group(sketch: Sketch, group: list[Standing], top: float, way_up: bool | None) -> None:
     """Draw the stems of what is beamed together, or of one moment."""
-    up = _is_up(head for _, _, heads in group for head in heads)
+    up = _is_up(head for _, _, heads in group for head in heads) if way_up is None else way_up
     levels = [m.value.beams if m.value else 0 for m, _, _ in group]
     ends = []
     for _, _, heads in group:
@@ -326,23 +339,21 @@ def _draw_stem(
         sketch.line((at - 0.9, tip + 2.0), (at + 1.5, tip + 0.4), width=0.15)
 
 
-def _draw_tuplets(
-    sketch: Sketch,
-    bar: tuple[tuple[Moment, float, tuple[Head, ...]], ...],
-    top: float,
-    time_map: TimeMap,
-) -> None:
+def _draw_tuplets(sketch: Sketch, voice: Voice, top: float, time_map: TimeMap) -> None:
     if time_map.is_compound:
         return
-    beats: dict[int, list[tuple[Moment, float, tuple[Head, ...]]]] = {}
-    for placed in bar:
+    beats: dict[int, list[Standing]] = {}
+    for placed in voice.moments:
         if placed[0].value is not None and placed[0].value.tuplet:
             beats.setdefault(int(placed[0].onset // 1), []).append(placed)
     for inside in beats.values():
         xs = [x for _, x, _ in inside]
-        places = [head.place for _, _, heads in inside for head in heads]
+        all_heads = [head for _, _, heads in inside for head in heads]
+        places = [head.place for head in all_heads]
         high = _y(max([*places, TOP_PLACE]), top)
-        up = bool(places) and _is_up(head for _, _, heads in inside for head in heads)
+        up = bool(places) and (voice.up if voice.up is not None else _is_up(all_heads))
         number = "6" if min(m.length for m, _, _ in inside).denominator == 6 else "3"
         y = min(high, _y(MIDDLE_PLACE, top)) - (STEM + 0.6 if up else 1.4)
+        if voice.up is False:  # the upper voice has the room over the staff
+            y = _y(min([*places, LOW_PLACE]), top) + STEM + 2.4
         sketch.say(0.5 * (xs[0] + xs[-1]), y, number, 5.5, anchor="middle")

@@ -7,9 +7,10 @@ from fractions import Fraction
 from juxtanote.core.engrave.line import Frame, Rows, draw_lines
 from juxtanote.core.engrave.paper import Block, Measure, Paper, Sketch, lowered
 from juxtanote.core.engrave.spacing import Bar, bar_of
+from juxtanote.core.engrave.voiced import with_voices
 from juxtanote.core.score.lesson import Context
 from juxtanote.core.score.note import Note
-from juxtanote.core.score.values import Moment, bars_of
+from juxtanote.core.score.values import Moment, bars_of, bars_taken, by_onset
 
 NEXT = 1.2  # the least room between two moments of different parts
 NAME_ROW = 3.6  # millimetres for the name of a part
@@ -30,17 +31,19 @@ def draw_systems(
     parts: Sequence[PartLine], paper: Paper, measure: Measure, rows: Rows, frame: Frame
 ) -> list[Block]:
     """Draw parts under each other, a block for each line of all of them."""
-    numbers, pickup = span_of(parts)
+    everything = [note for part in parts for note in part.notes]
+    numbers, pickup = bars_taken(everything, parts[0].context.time_map)
     each = []
     for part in parts:
         time_map = part.context.time_map
-        ordered = sorted(part.notes, key=lambda n: (n.written.onset_beats or 0, -n.written.string))
+        ordered = by_onset(part.notes)
         written = bars_of(ordered, numbers, time_map, pickup=pickup)
-        each.append([
+        bars = [
             bar_of(number, moments, time_map, measure, rows.counts)
             for number, moments in zip(numbers, written, strict=True)
-        ])  # fmt: skip
-    columns = [aligned(list(bars)) for bars in zip(*each, strict=True)]
+        ]
+        each.append(with_voices(bars, ordered, time_map, pickup))
+    columns = [aligned(list(column)) for column in zip(*each, strict=True)]
     lines = []
     for index, part in enumerate(parts):
         context = part.context if index == 0 else replace(part.context, chords=())
@@ -48,25 +51,6 @@ def draw_systems(
         lines.append(draw_lines(bars, context, paper, measure, rows, frame))
     names = [part.name for part in parts]
     return [_stacked(list(system), names, paper) for system in zip(*lines, strict=True)]
-
-
-def span_of(parts: Sequence[PartLine]) -> tuple[range, Fraction | None]:
-    """Give the bars that parts take together (0 is bar 1), and where the first begins if not whole."""
-    per_bar = parts[0].context.time_map.beats_per_bar
-    spans = [
-        (n.written.onset_beats, n.written.onset_beats + (n.written.duration_beats or 0))
-        for part in parts
-        for n in part.notes
-        if n.written.onset_beats is not None
-    ]
-    if not spans:
-        return range(0), None
-    start, end = min(onset for onset, _ in spans), max(offset for _, offset in spans)
-    first = int(start // per_bar)
-    last = max(int(max(onset for onset, _ in spans) // per_bar), -int(-end // per_bar) - 1)
-    begins = Fraction(start // 1)
-    is_late = first < 0 or 2 * (begins - first * per_bar) >= per_bar
-    return range(first, last + 1), begins if is_late else None
 
 
 def aligned(bars: list[Bar]) -> list[Bar]:

@@ -12,7 +12,8 @@ from juxtanote.core.score.note import SLURS, Note
 from juxtanote.core.score.rhythm import swing_of
 from juxtanote.core.score.sections import section_letters
 from juxtanote.core.score.timeline import notes_of_part
-from juxtanote.core.score.values import BEAMS, Moment, Value, bars_of
+from juxtanote.core.score.values import BEAMS, Moment, Value
+from juxtanote.core.score.voices import cut_by_strings, voices_of_bars
 from juxtanote.core.theory.keys import known_key
 from juxtanote.core.theory.scales import spell_pitch
 
@@ -57,13 +58,14 @@ def _part(
 ) -> None:
     """Write one guitar over the bars that all parts share."""
     element = ET.SubElement(root, "part", id=f"P{part.ident}")
-    slurs = _slur_pairs([note for notes in bars.values() for note in notes])
     lines, chords = bar_lines(lesson, part.ident, bars), dict(lesson.chords)
-    everything = sorted((note for notes in bars.values() for note in notes), key=_by_written)
+    ordered = sorted((note for notes in bars.values() for note in notes), key=_by_written)
+    everything = cut_by_strings(ordered)
+    slurs = _slur_pairs(everything)
     letters = _letters(lesson, part)
     pickup = _pickup_start(lesson, numbers) if numbers.start < 0 else None
-    written = bars_of(everything, numbers, lesson.time_map, pickup=pickup)
-    for index, (bar, moments) in enumerate(zip(numbers, written, strict=True)):
+    written = voices_of_bars(everything, numbers, lesson.time_map, pickup=pickup)
+    for index, (bar, (upper, lower)) in enumerate(zip(numbers, written, strict=True)):
         measure = ET.SubElement(element, "measure", number=str(bar + 1))
         if bar < 0:
             measure.set("implicit", "yes")
@@ -76,7 +78,11 @@ def _part(
             ET.SubElement(kind, "rehearsal").text = letter
         for symbol in chords.get(bar + 1, "").split():
             write_harmony(measure, symbol)
-        _fill_measure(measure, moments, lesson, slurs)
+        _fill_measure(measure, upper, lesson, slurs)
+        if lower:
+            back = sum((moment.length for moment in upper), Fraction(0))
+            _step(measure, "backup", back * lesson.time_map.quarters_per_beat)
+            _fill_measure(measure, lower, lesson, slurs, voice=2)
         lines.get(bar, BarLines()).write_right(measure)
 
 
@@ -185,28 +191,39 @@ def _fill_measure(
     moments: list[Moment],
     lesson: Lesson,
     slurs: dict[int, list[tuple[str, str, int]]],
+    *,
+    voice: int = 1,
 ) -> None:
-    """Write notes and rests; they fill the bar exactly."""
-    quarter = lesson.time_map.quarters_per_beat
+    """Write notes and rests of one voice; they fill the bar exactly. A second voice has no rests."""
+    quarter, begun = lesson.time_map.quarters_per_beat, len(measure)
     for moment in moments:
         if moment.is_rest:
-            _rest(measure, moment, quarter)
+            if voice == 1:
+                _rest(measure, moment, quarter)
+            else:
+                _step(measure, "forward", moment.length * quarter)
             continue
         ties = (moment.is_held, moment.holds_on)
         for order, note in enumerate(moment.notes):
             chord = order > 0 and moment.value is not None
-            _note(measure, note, lesson, slurs, moment.value, chord=chord, ties=ties)
-    _join_beats(measure, moments[0].onset * quarter, quarter)
+            _note(measure, note, lesson, slurs, moment.value, chord=chord, ties=ties, voice=voice)
+    _join_beats(measure[begun:], moments[0].onset * quarter, quarter)
 
 
-def _join_beats(measure: ET.Element, start: Fraction, beat: Fraction) -> None:
+def _step(measure: ET.Element, kind: str, length: Fraction) -> None:
+    """Go back or forward in time without a note; `length` in quarters."""
+    ET.SubElement(ET.SubElement(measure, kind), "duration").text = str(_divisions(length))
+
+
+def _join_beats(written: list[ET.Element], start: Fraction, beat: Fraction) -> None:
     """Beam the short notes of each beat, and bracket its tuplets; times in quarters."""
     now = start
     beats: dict[int, list[ET.Element]] = {}
-    for element in measure.findall("note"):
+    for element in written:
         if element.find("chord") is not None or element.find("grace") is not None:
             continue
-        beats.setdefault(now // beat, []).append(element)
+        if element.tag == "note":
+            beats.setdefault(now // beat, []).append(element)
         now += Fraction(int(element.findtext("duration") or 0), DIVISIONS)
     for inside in beats.values():
         tuplets = [e for e in inside if e.find("time-modification") is not None]
@@ -282,6 +299,7 @@ def _note(
     *,
     chord: bool,
     ties: tuple[bool, bool] = (False, False),
+    voice: int = 1,
 ) -> None:
     element = ET.SubElement(measure, "note")
     if value is None:
@@ -299,7 +317,7 @@ def _note(
     for flag, kind in zip(ties, ("stop", "start"), strict=True):
         if flag:
             ET.SubElement(element, "tie", type=kind)
-    ET.SubElement(element, "voice").text = "1"
+    ET.SubElement(element, "voice").text = str(voice)
     if value is None:
         ET.SubElement(element, "type").text = "16th"
     else:

@@ -23,12 +23,13 @@ from juxtanote.core.engrave.paper import (
 )
 from juxtanote.core.engrave.spacing import Bar, bar_of
 from juxtanote.core.engrave.system import PartLine, draw_systems
+from juxtanote.core.engrave.voiced import with_voices
 from juxtanote.core.formats.breakdown import breakdown
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.form import heading_of
 from juxtanote.core.score.lesson import Context, Lesson, Phrase
 from juxtanote.core.score.sections import section_letters, sounding_together, written_as
-from juxtanote.core.score.values import written_bars
+from juxtanote.core.score.values import bars_of, bars_taken, by_onset
 
 LARGE = 1.3  # of the usual size, for large print
 CAUTION = (
@@ -329,7 +330,11 @@ def _boxed(title: Block, letter: str, paper: Paper, measure: Measure) -> Block:
 
 def bars_in(phrase: Phrase, context: Context, measure: Measure, *, counts: bool) -> list[Bar]:
     """Give a phrase's bars with the room that each asks for."""
-    return [
-        bar_of(number, moments, context.time_map, measure, counts)
-        for number, moments in written_bars(phrase.notes, context.time_map)
+    time_map, ordered = context.time_map, by_onset(phrase.notes)
+    numbers, pickup = bars_taken(ordered, time_map)
+    written = bars_of(ordered, numbers, time_map, pickup=pickup)
+    bars = [
+        bar_of(number, moments, time_map, measure, counts)
+        for number, moments in zip(numbers, written, strict=True)
     ]
+    return with_voices(bars, ordered, time_map, pickup)

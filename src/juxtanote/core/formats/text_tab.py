@@ -10,7 +10,8 @@ from juxtanote.core.score.lesson import Context, Lesson, Part, Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.sections import section_letters
 from juxtanote.core.score.signs import bend_name
-from juxtanote.core.score.values import Moment, Value, struck_together, written_bars
+from juxtanote.core.score.values import Moment, Value, by_onset, struck_together, written_bars
+from juxtanote.core.score.voices import Ring, rings
 
 COLUMNS = 80  # letters of a line in any mail
 NAME = 4  # letters for the name of a string
@@ -26,7 +27,8 @@ MEANINGS = {
     "h": "hammered on", "p": "pulled off", "/": "slide up", "\\": "slide down", "t": "tapped",
     "b": "bend, by", "pb": "bent before, by", "r": "let down", "~": "vibrato", "x": "dead",
     "<>": "natural harmonic", "ph": "pinch harmonic", ".": "short", "g": "grace note",
-    "()": "held on", "PM": "palm mute", "LR": "let ring", "SB": "slide bar", "RK": "rake",
+    "()": "held on", "=": "sounds on",
+    "PM": "palm mute", "LR": "let ring", "SB": "slide bar", "RK": "rake",
 }  # fmt: skip
 VALUES = "w h q e s t: whole to thirty-second; . dotted; 3 triplet; - rest"
 
@@ -110,7 +112,8 @@ def _legend(phrases: list[Phrase]) -> list[str]:
         "\\": "slide" in tags, "t": "tap" in tags, "b": "bend" in tags, "pb": "pre-bend" in tags,
         "r": "release" in tags, "~": "vibrato" in tags, "x": "dead" in tags,
         "<>": "natural-harmonic" in tags, "ph": "pinch-harmonic" in tags, ".": "staccato" in tags,
-        "g": "grace" in tags, "()": True, **{sign: tag in tags for tag, sign in SPANS},
+        "g": "grace" in tags, "()": True, "=": any(rings(by_onset(p.notes)) for p in phrases),
+        **{sign: tag in tags for tag, sign in SPANS},
     }  # fmt: skip
     signs = "  ".join(f"{sign} {MEANINGS[sign]}" for sign, on in used.items() if on)
     picks = "d u: pick down, up; 1 to 4, T: fingers"
@@ -127,11 +130,9 @@ def _phrase_text(phrase: Phrase, whole: Lesson) -> str:
     title = named + name + (f" x{phrase.repeats}" if phrase.repeats > 1 else "")
     under = heading_of(phrase, lesson)
     bars = written_bars(phrase.notes, lesson.time_map)
-    last: dict[int, Note] = {}
+    going = _Going(lesson, rings(by_onset(phrase.notes)))
     room = COLUMNS - NAME - 3
-    drawn = [
-        piece for number, moments in bars for piece in _pieces(number, moments, lesson, last, room)
-    ]
+    drawn = [piece for number, moments in bars for piece in _pieces(number, moments, going, room)]
     names = [f"{name:>3}" for name in string_names(lesson.guitar.tuning)]
     opens = "|:" if phrase.repeats > 1 else "|"
     closes = ":|" if phrase.repeats > 1 else "|"
@@ -171,27 +172,39 @@ class _Piece:
     goes_on: bool = False
 
 
-def _pieces(
-    number: int, moments: list[Moment], lesson: Context, last: dict[int, Note], room: int
-) -> list[_Piece]:
+@dataclass(slots=True)
+class _Going:
+    """What goes on through a phrase: the last note of each string, and what is held over others."""
+
+    lesson: Context
+    rings: list[Ring]
+    last: dict[int, Note] = field(default_factory=dict)
+
+    def rings_at(self, moment: Moment) -> set[int]:
+        """Give the strings that sound on to the end of a moment."""
+        end = moment.onset + moment.length
+        return {r.string for r in self.rings if r.onset <= moment.onset and r.end >= end}
+
+
+def _pieces(number: int, moments: list[Moment], going: _Going, room: int) -> list[_Piece]:
     """Draw a bar, in halves where it is wider than a line."""
-    known = dict(last)
-    rows = _bar(number, moments, lesson, last)
+    known = dict(going.last)
+    rows = _bar(number, moments, going)
     if len(rows[0]) <= room or len(moments) < 2:
         return [_Piece(rows)]
-    last.clear()
-    last.update(known)
+    going.last = known
     middle = len(moments) // 2
-    first = _pieces(number, moments[:middle], lesson, last, room)
-    after = _pieces(number, moments[middle:], lesson, last, room)
+    first = _pieces(number, moments[:middle], going, room)
+    after = _pieces(number, moments[middle:], going, room)
     return [*(_Piece(piece.rows, goes_on=True) for piece in first), *after]
 
 
-def _bar(number: int, moments: list[Moment], lesson: Context, last: dict[int, Note]) -> list[str]:
+def _bar(number: int, moments: list[Moment], going: _Going) -> list[str]:
     """Draw one bar as rows of one width: number and chords, what stands over the strings, strings."""
+    lesson = going.lesson
     rows = _Rows(strings=[[] for _ in range(lesson.guitar.string_count)])
     for moment in moments:
-        _moment(rows, moment, lesson, last)
+        _moment(rows, moment, going)
     label = "pickup" if number < 0 else str(number + 1)
     label += " " + dict(lesson.chords).get(number + 1, "") if number >= 0 else ""
     each = [rows.counts, rows.values, rows.picks, rows.fingers, rows.spans]
@@ -204,13 +217,13 @@ def _bar(number: int, moments: list[Moment], lesson: Context, last: dict[int, No
     ]  # fmt: skip
 
 
-def _moment(rows: _Rows, moment: Moment, lesson: Context, last: dict[int, Note]) -> None:
+def _moment(rows: _Rows, moment: Moment, going: _Going) -> None:
     texts: dict[int, str] = {}
     for note in moment.notes:
         string = note.written.string
-        texts[string] = note_text(note, last.get(string), held=moment.is_held)
-        last[string] = note
-    count = count_word(moment.onset, lesson.time_map)
+        texts[string] = note_text(note, going.last.get(string), held=moment.is_held)
+        going.last[string] = note
+    count = count_word(moment.onset, going.lesson.time_map)
     struck = bool(moment.notes) and not moment.is_held and moment.value is not None
     value = _value(moment.value, rest=moment.is_rest)
     fingers = "".join(n.written.finger for n in moment.notes) if struck else ""
@@ -227,10 +240,11 @@ def _moment(rows: _Rows, moment: Moment, lesson: Context, last: dict[int, Note])
     rows.fingers.append(fingers.ljust(width))
     tags = {tag for n in moment.notes for tag in n.written.techniques}
     marked = next((sign for tag, sign in SPANS if tag in tags), "")
-    going = marked and rows.spans and rows.spans[-1].startswith((marked, "-"))
-    rows.spans.append(("-" * width) if going else marked.ljust(width, "-" if marked else " "))
+    again = marked and rows.spans and rows.spans[-1].startswith((marked, "-"))
+    rows.spans.append(("-" * width) if again else marked.ljust(width, "-" if marked else " "))
+    ringing = going.rings_at(moment)
     for string, cells in enumerate(rows.strings, start=1):
-        cells.append(texts.get(string, "").ljust(width, "-"))
+        cells.append(texts.get(string, "").ljust(width, "=" if string in ringing else "-"))
 
 
 def _strum(moment: Moment) -> str:

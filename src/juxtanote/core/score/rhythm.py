@@ -22,6 +22,7 @@ from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.subdivisions import SUBDIVISIONS, choose_grids
 from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.score.voices import DAMPED, Sounding, lower_voice
 
 SPREAD_S = 0.020  # how far a player is off, common practice
 GRACE_S = 0.09  # a crushed note stands at most so long before its main note
@@ -144,7 +145,8 @@ def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
     """Give every note of a phrase its counted onset and length.
 
     Notes that start together share an onset; a grace note stands just before its main note and
-    takes no time of its own; lengths run to the next onset unless the note stops clearly earlier.
+    takes no time of its own; lengths run to the next onset of their voice unless the note stops clearly
+    earlier.
     """
     if not phrase.notes:
         return phrase
@@ -175,20 +177,40 @@ def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
         else []
     )
     following = dict(zip(counted, ends, strict=True))
+    lower = _lower_voice(groups, counted, beats, sounding)
     notes: list[Note] = []
-    later: Fraction | None = None  # onset of the next note that is counted
+    later: dict[bool, Fraction] = {}  # onset of the next note that is counted, in each voice
     for index in range(len(groups) - 1, -1, -1):
-        if index in onset_of:
-            onset = later = onset_of[index]
-            room = _gap(onset, following[index])
-        else:
-            onset, room = later if later is not None else Fraction(round(beats[index])), Fraction(0)
+        graces = index not in onset_of
+        onset = onset_of[index] if not graces else min(later.values(), default=_near(beats[index]))
         for note in groups[index]:
+            until = later.get(note.ident in lower, ends[-1]) if lower else following.get(index)
+            room = Fraction(0) if graces or until is None else _gap(onset, until)
             length = _length(note, onset, room, sounding[note.ident]) if room else Fraction(0)
             notes.append(_timed(note, onset, length))
+        if not graces:
+            later |= {note.ident in lower: onset for note in groups[index]}
     fresh = {note.ident: note for note in notes}
     ordered = tuple(fresh[note.ident] for note in phrase.notes)
     return phrase if _same(ordered, phrase.notes) else replace(phrase, notes=ordered)
+
+
+def _near(beats: float) -> Fraction:
+    return Fraction(round(beats))
+
+
+def _lower_voice(
+    groups: list[list[Note]], counted: list[int], beats: list[float], sounding: dict[int, float]
+) -> frozenset[int]:
+    """Tell which notes are a voice of their own under what moves while they are held, or over them."""
+    notes = [(beats[index], note) for index in counted for note in groups[index]]
+    lower = lower_voice([
+        Sounding(
+            note.heard.midi, at, at + sounding[note.ident], not note.written.techniques & DAMPED
+        )
+        for at, note in notes
+    ])  # fmt: skip
+    return frozenset(notes[k][1].ident for k in lower)
 
 
 def _held(sounding: list[float]) -> Fraction:
@@ -269,7 +291,10 @@ def _is_grace(group: list[Note], groups: list[list[Note]], index: int) -> bool:
     return marked and groups[index + 1][0].onset_s - group[0].onset_s < 2 * GRACE_S
 
 
-_LENGTHS = sorted({Fraction(k, d) for d in (2, 3, 4, 6) for k in range(1, 4 * d)})
+_LENGTHS = sorted(
+    {Fraction(k, d) for d in (2, 3, 4, 6) for k in range(1, 4 * d)}
+    | {Fraction(k) for k in range(4, 9)}
+)
 _LENGTH_VALUES = np.array([float(step) for step in _LENGTHS])
 _LENGTH_PRICES = np.array([0.02 * step.denominator for step in _LENGTHS])
 

@@ -1,6 +1,7 @@
 """Written values by hand: longer, shorter, dotted, triplet, tied, a rest before. What is set is locked.
 
-A note's onset is where it sounds; its value reaches to the next one at most.
+A note's onset is where it sounds; its value reaches to the next one. What is tied once more is held over
+the next one, which makes it a voice of its own (`voices`).
 """
 
 from collections.abc import Callable, Iterable
@@ -36,12 +37,27 @@ def change_values(lesson: Lesson, ident: int, notes: Iterable[int], change: str)
         wanted = {onsets[at - 1] for o in wanted if (at := onsets.index(o)) > 0}
     after = dict(zip(onsets, onsets[1:], strict=False))
 
+    def room_at(onset: Fraction) -> Fraction:
+        return after[onset] - onset if onset in after else LAST_BEATS
+
+    def is_held(note: Note) -> bool:
+        length, room = note.written.duration_beats or Fraction(0), room_at(_onset(note))
+        return length > room or (change == TIED and length == room)
+
+    # What is held is another voice than what is struck with it.
+    held = {_onset(n) for n in phrase.notes if n.ident in chosen and is_held(n)}
+
     def changed(note: Note) -> Note:
         onset, length = _onset(note), note.written.duration_beats
         if onset not in wanted or not length:
             return note
-        room = after[onset] - onset if onset in after else LAST_BEATS
-        fresh = min(_changed(length, room, change, lesson.time_map), room)
+        room = room_at(onset)
+        if onset in held and change != REST_BEFORE:
+            if note.ident not in chosen:
+                return note
+            room = next((o for o in onsets if o > onset + length), onset + LAST_BEATS) - onset
+        most = LAST_BEATS if onset in held else room
+        fresh = min(_changed(length, room, change, lesson.time_map), most)
         if fresh == length:
             return note
         return note.rewritten("time", onset_beats=onset, duration_beats=fresh)

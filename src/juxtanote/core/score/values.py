@@ -183,20 +183,33 @@ def _may_stand(part: Fraction, length: Fraction, metre: Metre) -> bool:
 
 def written_bars(notes: Sequence[Note], time_map: TimeMap) -> list[tuple[int, list[Moment]]]:
     """Write a phrase bar by bar (0 is bar 1); one that begins late in a bar begins with a pickup."""
-    timed = [(n.written.onset_beats, n) for n in notes if n.written.onset_beats is not None]
-    if not timed:
-        return []
-    per_bar = time_map.beats_per_bar
-    onsets = [onset for onset, _ in timed]
-    end = max(onset + (n.written.duration_beats or Fraction(0)) for onset, n in timed)
-    first = int(min(onsets) // per_bar)
-    last = max(int(max(onsets) // per_bar), -int(-end // per_bar) - 1)
-    begins = Fraction(min(onsets) // 1)
-    late = first < 0 or 2 * (begins - first * per_bar) >= per_bar
-    ordered = [n for _, n in sorted(timed, key=lambda row: (row[0], -row[1].written.string))]
-    numbers = range(first, last + 1)
-    written = bars_of(ordered, numbers, time_map, pickup=begins if late else None)
+    numbers, pickup = bars_taken(notes, time_map)
+    written = bars_of(by_onset(notes), numbers, time_map, pickup=pickup)
     return list(zip(numbers, written, strict=True))
+
+
+def by_onset(notes: Sequence[Note]) -> list[Note]:
+    """Sort what is counted by written onset, thick strings first."""
+    counted = [n for n in notes if n.written.onset_beats is not None]
+    return sorted(counted, key=lambda n: (n.written.onset_beats or 0, -n.written.string))
+
+
+def bars_taken(notes: Sequence[Note], time_map: TimeMap) -> tuple[range, Fraction | None]:
+    """Give the bars that notes take (0 is bar 1), and where the first begins if it is a pickup."""
+    spans = [
+        (onset, onset + (n.written.duration_beats or Fraction(0)))
+        for n in notes
+        if (onset := n.written.onset_beats) is not None
+    ]
+    if not spans:
+        return range(0), None
+    per_bar = time_map.beats_per_bar
+    start, end = min(onset for onset, _ in spans), max(offset for _, offset in spans)
+    first = int(start // per_bar)
+    last = max(int(max(onset for onset, _ in spans) // per_bar), -int(-end // per_bar) - 1)
+    begins = Fraction(start // 1)
+    is_late = first < 0 or 2 * (begins - first * per_bar) >= per_bar
+    return range(first, last + 1), begins if is_late else None
 
 
 def bars_of(
