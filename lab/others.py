@@ -15,12 +15,12 @@ import soxr
 from lab.instruments import SAMPLE_RATE, MidiSketch, render_midi
 
 VOICES = ("kal", "kal16", "awb", "rms", "slt")
-WORDS = (
+TEXT = (
     "listen again slowly this bar is played twice with the third finger on a lower string and then we"
     " go back to where it began so keep your wrist loose let it ring do not hurry count four before you"
     " start now the second time around he leans into it almost like talking which is why people remember"
     " the sound of morning rain over open fields under seven bridges near old water never mind"
-).split()
+)
 KINDS = {
     "piano": (0, 1, 2, 3), "organ": (16, 17, 18, 19), "strings": (40, 41, 42, 44, 48, 49, 50, 51),
     "choir": (52, 53, 54, 91), "winds": (56, 57, 58, 60, 61, 64, 65, 66, 68, 70, 71, 72, 73, 74, 75),
@@ -37,7 +37,7 @@ def no_guitar(rng: np.random.Generator, length_s: float) -> np.ndarray:
 
 def talk(rng: np.random.Generator, length_s: float) -> np.ndarray:
     """Let somebody talk: one voice, faster or slower, higher or lower."""
-    words = " ".join(rng.choice(WORDS, size=int(4.0 * length_s)))
+    words = " ".join(rng.choice(TEXT.split(), size=int(4.0 * length_s)))
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder, "talk.wav")
         command = ["flite", "-voice", str(rng.choice(VOICES)), "-t", words, "-o", str(path)]

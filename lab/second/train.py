@@ -77,7 +77,9 @@ class Pool:
         powers.append(_POWER[back])
         weights.append(10.0 ** (-rng.uniform(-4.0, 10.0) / 10.0))
         cells[9:] |= guitars
-        if rng.random() < 0.25 and not silent:  # a second guitar that plays as leads do, and is not the lead
+        if (
+            rng.random() < 0.25 and not silent
+        ):  # a second guitar that plays as leads do, and is not the lead
             another = self.scenes[int(rng.integers(len(self.scenes)))]
             second, theirs, _ = self._cut(another, "lead", rng, length)
             powers.append(_POWER[second])
