@@ -23,8 +23,8 @@ from juxtanote.app.widgets.neck import Neck
 from juxtanote.app.widgets.slider import LineSlider
 from juxtanote.core.formats.pages import lay_out
 from juxtanote.core.score.lesson import Phrase
-from juxtanote.core.score.note import TECHNIQUES
 from juxtanote.core.score.sounding import cents_over_wire
+from juxtanote.core.score.techniques import TECHNIQUES
 from juxtanote.core.theory.tuning import Guitar
 from tests.app import application, wait_until
 from tests.app.windows import WindowTest

@@ -20,7 +20,7 @@ from juxtanote.core.audio.read import to_rate
 from juxtanote.core.audio.write import write_sound
 from juxtanote.core.errors import LessonFileError
 from juxtanote.core.formats.lesson_file import load_lesson, save_lesson
-from juxtanote.core.score.note import TECHNIQUES
+from juxtanote.core.score.techniques import TECHNIQUES
 from tests.app import wait_until
 from tests.app.windows import RATE, WindowTest
 from tests.lessons import small_lesson

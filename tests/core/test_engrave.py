@@ -12,7 +12,8 @@ from juxtanote.core.engrave.paper import LETTER, POINT, Block, roughly
 from juxtanote.core.engrave.spacing import Bar, lines_of
 from juxtanote.core.formats.pages import Choices, bars_in, lay_out
 from juxtanote.core.score.lesson import Lesson, Part, Phrase
-from juxtanote.core.score.note import TECHNIQUES, HeardNote, Note, WrittenNote
+from juxtanote.core.score.note import HeardNote, Note, WrittenNote
+from juxtanote.core.score.techniques import TECHNIQUES
 from juxtanote.core.score.time_map import Metre, TimeMap
 from juxtanote.core.score.values import Moment, bars_of, pieces_of
 from juxtanote.core.theory.tuning import Guitar

@@ -4,6 +4,7 @@ import ast
 import doctest
 import importlib
 import pkgutil
+import re
 import subprocess
 import sys
 import unittest
@@ -13,6 +14,7 @@ import juxtanote
 from juxtanote import core
 
 SOURCE = Path(juxtanote.__file__).parent
+ROOT = Path(__file__).parents[2]
 LAYERS = {
     "errors": 0, "progress": 0, "units": 0, "parallel": 0,
     "theory": 1, "audio": 1,
@@ -91,6 +93,13 @@ class TestTheHouse(unittest.TestCase):
         )
         done = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True)
         self.assertEqual(done.stdout.strip(), "[]", done.stderr[-800:])
+
+    def test_documents_name_files_that_are_there(self) -> None:
+        for name in ("adding-a-technique", "format"):
+            text = (ROOT / "docs" / f"{name}.md").read_text("utf-8")
+            for path in re.findall(r"`((?:app|core|tests|src)/[a-z_/.0-9]+)`", text):
+                homes = (ROOT, ROOT / "src" / "juxtanote")
+                self.assertTrue(any((home / path).is_file() for home in homes), (name, path))
 
     def test_every_example_in_a_docstring_runs(self) -> None:
         for name in core_modules():

@@ -34,7 +34,7 @@ from juxtanote.core.collection.search import EXAMPLES, Hit, families
 from juxtanote.core.collection.shelf import Shelf
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.progress import Progress
-from juxtanote.core.score.note import TECHNIQUES
+from juxtanote.core.score.techniques import TECHNIQUES
 
 if TYPE_CHECKING:
     from juxtanote.app.transport.devices import SoundOut

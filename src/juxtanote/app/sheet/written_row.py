@@ -14,6 +14,7 @@ from juxtanote.app.sheet.scene import Scene, fret_box, fret_text
 from juxtanote.core.score.note import SLURS, Note
 from juxtanote.core.score.signs import STROKE_SIGNS, bend_name
 from juxtanote.core.score.sounding import cents_over_wire
+from juxtanote.core.score.techniques import TABLE
 from juxtanote.core.theory.pitch import pitch_name
 
 SMALLEST_SHARE = 0.5  # fret numbers do not shrink further
@@ -23,12 +24,7 @@ BENT = frozenset({"bend", "pre-bend"})
 SHAPED = BENT | {"vibrato", "bar"}
 OFF_WIRE_CENTS, OTHER_FRET_CENTS = 8.0, 100.0  # less is in tune; more is another fret
 FAR_UNDER = 2.0  # semitones that a glide from below is drawn
-WORDS = (
-    ("palm-mute", "P.M."),
-    ("let-ring", "l.r."),
-    ("rake", "rake"),
-    ("pinch-harmonic", "P.H."),
-)  # stand over the strings where the technique begins
+WORDS = tuple((t.name, t.brief) for t in TABLE if t.brief)  # over the strings, where it begins
 LABELLED = frozenset({"tap", "bar", *BENT, *(word for word, _ in WORDS)})
 
 

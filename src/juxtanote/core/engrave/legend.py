@@ -8,6 +8,7 @@ from juxtanote.core.engrave.paper import Block, Paper, Sketch
 from juxtanote.core.engrave.voiced import RING_FOOT, RING_WIDTH
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import Note
+from juxtanote.core.score.techniques import TABLE
 from juxtanote.core.score.values import by_onset, struck_together
 from juxtanote.core.score.voices import rings
 
@@ -68,30 +69,29 @@ def _dashed(word: str) -> Draw:
     return draw
 
 
-ENTRIES = (
+HANDS = (
     _Entry("pick down, up", _word("⊓  ∨"), lambda n: n.written.stroke in ("down", "up")),
     _Entry(
         "thumb, index, middle, ring", _word("p i m a"),
         lambda n: n.written.stroke in ("thumb", "index", "middle", "ring"),
     ),
     _Entry("fingers of the fretting hand", _word("1 2 3 4"), lambda n: bool(n.written.finger)),
-    _Entry("slurred: hammered on or pulled off", _arc, _has("hammer-on", "pull-off")),
-    _Entry("tapped", _word("T"), _has("tap")),
-    _Entry("slide", _slide, _has("slide")),
-    _Entry("bend, in whole tones", _bend, lambda n: "bend" in n.written.techniques),
-    _Entry("bent before it is struck", _pre_bend, _has("pre-bend")),
-    _Entry("let the bend down", _release, _has("release")),
-    _Entry("vibrato", lambda s, x, y: marks.wave(s, x, x + 9, y - 1.0), _has("vibrato")),
-    _Entry("dead: struck, no pitch", _word("×", 8.5, True), _has("dead")),
-    _Entry("natural harmonic", _word("‹12›", 8.0, True), _has("natural-harmonic")),
-    _Entry("pinch harmonic", _word("P.H."), _has("pinch-harmonic")),
-    _Entry("palm on the strings", _dashed("P.M."), _has("palm-mute")),
-    _Entry("keep it sounding", _dashed("let ring"), _has("let-ring")),
-    _Entry("with the slide bar", _dashed("slide bar"), _has("bar")),
-    _Entry("rake over damped strings", _dashed("rake"), _has("rake")),
-    _Entry("short", _word("•", 7), _has("staccato")),
-    _Entry("grace note, just before", _word("5", 6.5, True), _has("grace")),
 )  # fmt: skip
+SLURRED = ("hammer-on", "pull-off")  # have one sign
+DRAWINGS: dict[str, Draw] = {
+    "hammer-on": _arc, "slide": _slide, "bend": _bend, "pre-bend": _pre_bend, "release": _release,
+    "vibrato": lambda s, x, y: marks.wave(s, x, x + 9, y - 1.0), "dead": _word("×", 8.5, True),
+    "natural-harmonic": _word("‹12›", 8.0, True), "grace": _word("5", 6.5, True),
+}  # fmt: skip
+ENTRIES = HANDS + tuple(
+    _Entry(
+        t.means,
+        DRAWINGS.get(t.name) or (_dashed(t.word) if t.word else _word(t.sign)),
+        _has(*(SLURRED if t.name in SLURRED else (t.name,))),
+    )
+    for t in TABLE
+    if t.name != "pull-off"
+)
 STRUMS = {
     "strummed": "strummed, the way of the arrow", "rolled": "strings one after the other",
     "damped": "strum over damped strings",

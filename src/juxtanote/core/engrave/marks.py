@@ -6,14 +6,13 @@ from dataclasses import dataclass
 from juxtanote.core.engrave.paper import Measure, Sketch
 from juxtanote.core.engrave.spacing import FRET_SIZE, GRACE_SIZE, SMALL, fret_text
 from juxtanote.core.score.note import SLURS, Note
+from juxtanote.core.score.techniques import TABLE
 
 LINE_GAP = 3.0  # millimetres between strings
 FEWEST_OF_GRIP = 3  # notes: two at once are not strummed
 PEAK = 3.2  # how far over the strings bends reach
-# What is written as a word with a dashed line over all notes that it holds for (common practice).
-WORDS = (("palm-mute", "P.M."), ("let-ring", "let ring"), ("bar", "slide bar"), ("rake", "rake"))
-# What is written over each note.
-SIGNS = (("staccato", "•"), ("tap", "T"), ("pinch-harmonic", "P.H."), ("natural-harmonic", "N.H."))
+WORDS = tuple((t.name, t.word) for t in TABLE if t.word)
+SIGNS = tuple((t.name, t.sign) for t in TABLE if t.sign)
 WIDEST_MEASURED_S = 30.0  # a longer shape would be a straight line
 
 

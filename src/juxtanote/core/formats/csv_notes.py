@@ -9,7 +9,8 @@ from fractions import Fraction
 from juxtanote.core.errors import ImportFileError
 from juxtanote.core.fretboard.candidates import NoteToPlace
 from juxtanote.core.score.lesson import Lesson
-from juxtanote.core.score.note import TECHNIQUES, Note
+from juxtanote.core.score.note import Note
+from juxtanote.core.score.techniques import TECHNIQUES
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.score.timeline import notes_of_part
 

@@ -11,6 +11,7 @@ from juxtanote.core.score.lesson import Lesson, Part
 from juxtanote.core.score.note import SLURS, Note
 from juxtanote.core.score.rhythm import swing_of
 from juxtanote.core.score.sections import section_letters
+from juxtanote.core.score.techniques import TABLE
 from juxtanote.core.score.timeline import notes_of_part
 from juxtanote.core.score.values import BEAMS, Moment, Value
 from juxtanote.core.score.voices import cut_by_strings, voices_of_bars
@@ -18,8 +19,8 @@ from juxtanote.core.theory.keys import known_key
 from juxtanote.core.theory.scales import spell_pitch
 
 DIVISIONS = 48  # per quarter: sixteenths, triplets, sextuplets and thirty-seconds are exact
-# Techniques that the format has no sign of its own for, or only one for several.
-OTHERS = ("palm-mute", "rake", "bar", "pinch-harmonic", "dead")
+# Techniques that the format has no sign of its own for.
+OTHERS = tuple(technique.name for technique in TABLE if not technique.in_musicxml)
 _MODES = frozenset(
     {"major", "minor", "dorian", "phrygian", "lydian", "mixolydian", "aeolian", "locrian"}
 )

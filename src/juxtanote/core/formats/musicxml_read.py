@@ -12,7 +12,7 @@ from typing import Any
 from juxtanote.core.errors import ImportFileError
 from juxtanote.core.formats.csv_notes import NoteRow
 from juxtanote.core.formats.read_score import ReadPart, ReadScore
-from juxtanote.core.score.note import TECHNIQUES
+from juxtanote.core.score.techniques import TECHNIQUES
 from juxtanote.core.theory.pitch import LETTER_SEMITONES
 
 MOST_BYTES = 60_000_000  # unpacked

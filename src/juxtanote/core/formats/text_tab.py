@@ -10,6 +10,7 @@ from juxtanote.core.score.lesson import Context, Lesson, Part, Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.sections import section_letters
 from juxtanote.core.score.signs import bend_name
+from juxtanote.core.score.techniques import TABLE
 from juxtanote.core.score.values import Moment, Value, by_onset, struck_together, written_bars
 from juxtanote.core.score.voices import Ring, rings
 
@@ -22,14 +23,7 @@ LETTERS = {
 }  # fmt: skip
 # Letters that a value takes, so that bars look like their time.
 ROOM = {"whole": 13, "half": 9, "quarter": 7, "eighth": 5, "16th": 4}
-SPANS = (("palm-mute", "PM"), ("let-ring", "LR"), ("bar", "SB"), ("rake", "RK"))
-MEANINGS = {
-    "h": "hammered on", "p": "pulled off", "/": "slide up", "\\": "slide down", "t": "tapped",
-    "b": "bend, by", "pb": "bent before, by", "r": "let down", "~": "vibrato", "x": "dead",
-    "<>": "natural harmonic", "ph": "pinch harmonic", ".": "short", "g": "grace note",
-    "()": "held on", "=": "sounds on",
-    "PM": "palm mute", "LR": "let ring", "SB": "slide bar", "RK": "rake",
-}  # fmt: skip
+SPANS = tuple((t.name, t.text) for t in TABLE if t.is_span)
 VALUES = "w h q e s t: whole to thirty-second; . dotted; 3 triplet; - rest"
 
 
@@ -107,15 +101,11 @@ def _legend(phrases: list[Phrase]) -> list[str]:
     """Say what the signs mean, of those that are used."""
     notes = [note for phrase in phrases for note in phrase.notes]
     tags = {tag for note in notes for tag in note.written.techniques}
-    used = {
-        "h": "hammer-on" in tags, "p": "pull-off" in tags, "/": "slide" in tags,
-        "\\": "slide" in tags, "t": "tap" in tags, "b": "bend" in tags, "pb": "pre-bend" in tags,
-        "r": "release" in tags, "~": "vibrato" in tags, "x": "dead" in tags,
-        "<>": "natural-harmonic" in tags, "ph": "pinch-harmonic" in tags, ".": "staccato" in tags,
-        "g": "grace" in tags, "()": True, "=": any(rings(by_onset(p.notes)) for p in phrases),
-        **{sign: tag in tags for tag, sign in SPANS},
-    }  # fmt: skip
-    signs = "  ".join(f"{sign} {MEANINGS[sign]}" for sign, on in used.items() if on)
+    used = [f"{t.text} {t.text_means}" for t in TABLE if t.name in tags]
+    used += ["\\ slide down"] if "slide" in tags else []
+    used += ["() held on"]
+    used += ["= sounds on"] if any(rings(by_onset(p.notes)) for p in phrases) else []
+    signs = "  ".join(used)
     picks = "d u: pick down, up; 1 to 4, T: fingers"
     struck = [full for phrase in phrases for _, full, _ in struck_together(phrase.notes)]
     picks += "; D U: strummed down, up; ~ rolled" if any(map(strum_kind, struck)) else ""

@@ -11,12 +11,12 @@ from juxtanote.core.score.lesson import Lesson, Part, Phrase
 from juxtanote.core.score.note import (
     BENDS,
     SLURS,
-    TECHNIQUES,
     HeardNote,
     Note,
     RunnerUp,
     WrittenNote,
 )
+from juxtanote.core.score.techniques import TECHNIQUES
 from juxtanote.core.score.timing import counted
 from juxtanote.core.theory.tuning import Guitar
 

@@ -3,11 +3,8 @@
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 
-TECHNIQUES = (
-    "hammer-on", "pull-off", "slide", "bend", "pre-bend", "release", "vibrato", "tap",
-    "natural-harmonic", "pinch-harmonic", "dead", "palm-mute", "rake", "staccato", "let-ring",
-    "grace", "bar",
-)  # fmt: skip
+from juxtanote.core.score.techniques import TECHNIQUES
+
 SLURS = frozenset({"hammer-on", "pull-off", "tap"})
 BENDS = frozenset({"bend", "pre-bend", "release"})
 FINGERS = ("", "0", "1", "2", "3", "4", "T")
