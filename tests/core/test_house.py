@@ -94,6 +94,22 @@ class TestTheHouse(unittest.TestCase):
         done = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True)
         self.assertEqual(done.stdout.strip(), "[]", done.stderr[-800:])
 
+    def test_the_map_names_every_module_and_no_folder_that_is_not(self) -> None:
+        text = (ROOT / "docs" / "architecture.md").read_text("utf-8")
+        drawn = text.split("```")[1]
+        words = set(re.findall(r"[a-z_0-9]+", drawn))
+        homes = [SOURCE / "core", ROOT / "lab", ROOT / "bench"]
+        modules = [path for home in homes for path in home.rglob("*.py")]
+        modules += (SOURCE / "app").glob("*.py")
+        folders = [path.parent for path in (SOURCE / "app").rglob("__init__.py")]
+        for path in (*modules, *folders):
+            if not path.stem.startswith("__"):
+                self.assertIn(path.stem, words, path)
+        named = set(re.findall(r"^ *([a-z]+)/", drawn, re.MULTILINE))
+        there = {path.name for path in ROOT.iterdir()} | {path.name for path in folders}
+        there |= {path.name for path in (SOURCE / "core").iterdir()} | {"core", "second"}
+        self.assertLessEqual(named, there)
+
     def test_documents_name_files_that_are_there(self) -> None:
         for name in ("adding-a-technique", "format"):
             text = (ROOT / "docs" / f"{name}.md").read_text("utf-8")
