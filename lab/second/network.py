@@ -6,6 +6,8 @@ frame. Each step is normalised while it learns (S. Ioffe, C. Szegedy, "Batch nor
 `folded` gives the same network without.
 """
 
+from collections.abc import Iterable
+
 import numpy as np
 import torch
 from torch import nn
@@ -133,3 +135,33 @@ def unfolded(arrays: dict[str, np.ndarray]) -> Listener:
                 module.weight.copy_(torch.from_numpy(arrays[f"{name}.weight"]))
                 module.bias.copy_(torch.from_numpy(arrays[f"{name}.bias"]))
     return net.eval()
+
+
+def calibrated(net: Listener, batches: Iterable[torch.Tensor]) -> Listener:
+    """Let the normalisations of an unfolded network do what they do nothing of, at the same result.
+
+    Their means and variances are measured on `batches` of stacked spectra, and what they take away is given
+    back by their gains and biases: so a training goes on from folded weights without a jolt.
+    """
+    sums: dict[Normed, list[torch.Tensor]] = {}
+
+    def noted(module: nn.Module, _: object, seen: torch.Tensor) -> None:
+        moments = seen.mean((0, 2, 3)), seen.square().mean((0, 2, 3))
+        sums.setdefault(owner[module], []).append(torch.stack(moments))
+
+    owner = {module.conv: module for module in net.modules() if isinstance(module, Normed)}
+    hooks = [conv.register_forward_hook(noted) for conv in owner]
+    net.eval()
+    with torch.no_grad():
+        for stacked in batches:
+            net(stacked)
+        for module, moments in sums.items():
+            mean, square = torch.stack(moments).mean(0)
+            norm = module.norm
+            norm.running_mean.copy_(mean)
+            norm.running_var.copy_((square - mean.square()).clamp_min(1e-6))
+            norm.weight.copy_(torch.sqrt(norm.running_var + norm.eps))
+            norm.bias.add_(mean)
+    for hook in hooks:
+        hook.remove()
+    return net

@@ -25,12 +25,13 @@ from juxtanote.core.analysis.networks import FRAME_KINDS
 from juxtanote.core.analysis.networks import SECOND_KINDS as CELL_KINDS
 from juxtanote.core.analysis.spectra import BINS_PER_SEMITONE, FLOOR_DB, RANGE_DB, harmonic_index
 from juxtanote.core.analysis.wide_spectra import N_BINS
-from lab.second.network import Listener, folded, unfolded
+from lab.second.network import Listener, calibrated, folded, unfolded
 
 Crops = tuple[torch.Tensor, torch.Tensor, torch.Tensor]
 Crop = tuple[np.ndarray, np.ndarray, np.ndarray]  # level 0 to 1, cells, frames
 CROP = 192
 BATCH = 12
+CALIBRATED_ON = 12  # batches, before a training goes on from folded weights
 SEED = 30
 KEPT = 300  # scenes of this number and later are not trained on
 N_CELL = len(CELL_KINDS)
@@ -307,6 +308,8 @@ def train(options: argparse.Namespace) -> None:
     if options.begin is not None:
         with np.load(options.begin) as arrays:
             net = unfolded({name: arrays[name].astype(np.float32) for name in arrays})
+        rng = np.random.default_rng(SEED)
+        net = calibrated(net, (pool.batch(rng)[0] for _ in range(CALIBRATED_ON)))
         net = net.train().to(memory_format=torch.channels_last)
         optimiser = torch.optim.AdamW(net.parameters(), lr=options.rate, weight_decay=1e-2)
     average, first = Average(net), 0
