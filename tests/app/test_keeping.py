@@ -154,9 +154,10 @@ class TestQuietWork(WindowTest):
             return go.wait(20.0)
 
         self.window.runner.start(Job("rendering", rendering, quiet=True, long=True))
-        search = Job("search", lambda _: done.set(), quiet=True)
-        self.window.runner.start(search)
-        self.assertTrue(wait_until(done.is_set, 5000))
+        for long in (False, True):  # a search, and pages
+            done.clear()
+            self.window.runner.start(Job("other", lambda _: done.set(), quiet=True, long=long))
+            self.assertTrue(wait_until(done.is_set, 5000), long)
         self.assertFalse(go.is_set())
         go.set()
 

@@ -120,7 +120,7 @@ class JobRunner(QObject):
         self._pool, self._quick, self._long = (QThreadPool(self) for _ in range(3))
         self._pool.setMaxThreadCount(2)
         self._quick.setMaxThreadCount(1)
-        self._long.setMaxThreadCount(1)
+        self._long.setMaxThreadCount(2)  # pages do not wait for the tab's sound
         self._finished.connect(self._on_finished)
         self._gate = threading.Event()
         self._gate.set()

@@ -142,7 +142,9 @@ class WaysPanel(Panel):
             self._transport.audition(sides)  # type: ignore[arg-type]
             self.told.emit(labels.SIDES)
 
-        self._runner.start(Job("Taking the lead out", lambda _: sides_of(sound), then, quiet=True))
+        self._runner.start(
+            Job("Taking the lead out", lambda _: sides_of(sound), then, quiet=True, long=True)
+        )
 
     def _variant(self, way: Way, phrase: Phrase) -> None:
         source = self._document.lesson.source_of(phrase.ident)

@@ -99,7 +99,7 @@ class TeachDesk(Desk):
     ) -> None:
         super().__init__(document, parent)
         self._blocks = PhraseBlocks(measure_words)
-        self._laying = Latest(runner, "Setting pages", self)
+        self._laying = Latest(runner, "Setting pages", self, long=True)
         self._wording = Latest(runner, "Wording", self)
         self._generated = ""  # of the phrase whose words are shown
         self._worded: Phrase | None = None  # whose words are in the field

@@ -31,7 +31,7 @@ class Preview(QObject):
     ) -> None:
         super().__init__(parent)
         self.player = LoopPlayer(RATE)
-        self._latest = Latest(runner, "Rendering a phrase", self)
+        self._latest = Latest(runner, "Rendering a phrase", self, long=True)
         self._out = out
         self._timer = QTimer(self)
         self._timer.setInterval(LOOK_MS)
