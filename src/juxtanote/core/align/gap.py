@@ -23,13 +23,31 @@ class Gap:
 
 
 def measure_gap(note: Note, context: Context, swing: float = 0.5) -> Gap:
-    """Compare one note's two descriptions; `swing` is where the off-beat of its phrase falls."""
+    """Compare one note's two descriptions; `swing` is where the off-beat of its phrase falls.
+
+    Parameters
+    ----------
+    note : Note
+        Heard and written.
+    context : Context
+        The lesson as its part sees it.
+    swing : float
+        From 0 to 1 of a beat; 0.5 is straight.
+    """
     late = _late(note, context, swing)
     return Gap(note.ident, _pitch(note, context), late, *_bend(note, context))
 
 
 def measure_gaps(phrase: Phrase, lesson: Lesson) -> list[Gap]:
-    """Compare every note of a phrase."""
+    """Compare every note of a phrase.
+
+    Parameters
+    ----------
+    phrase : Phrase
+        What is compared.
+    lesson : Lesson
+        The lesson that it is of.
+    """
     swing, context = swing_of(phrase, lesson.time_map), lesson.context(phrase)
     counted = [
         swung(float(onset), swing) if (onset := n.written.onset_beats) is not None else 0.0

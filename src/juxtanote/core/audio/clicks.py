@@ -20,14 +20,32 @@ class Clicked(Enum):
 
 
 def add_at(piece: NDArray[np.float32], sound: NDArray[np.float32], at: int) -> None:
-    """Add what falls inside of a sound that starts at `at`."""
+    """Add what falls inside of a sound that starts at `at`.
+
+    Parameters
+    ----------
+    piece : ndarray of float32, shape (n_samples,)
+        What is added to, in its place.
+    sound : ndarray of float32, shape (n_sound,)
+        What is added.
+    at : int
+        The sample of `piece` where it starts; it may lie before the first.
+    """
     low, high = max(at, 0), min(at + len(sound), piece.shape[1])
     if high > low:
         piece[:, low:high] += sound[low - at : high - at]
 
 
 def click_sound(sample_rate: int, hz: float) -> NDArray[np.float32]:
-    """Give one click of a metronome."""
+    """Give one click of a metronome.
+
+    Parameters
+    ----------
+    sample_rate : int
+        In Hz.
+    hz : float
+        Its pitch.
+    """
     times = np.arange(int(CLICK_S * sample_rate)) / sample_rate
     return np.asarray(0.35 * np.sin(2 * np.pi * hz * times) * np.exp(-times / 0.006), np.float32)
 
@@ -59,7 +77,15 @@ def beat_near(beats: Beats, position: int, sample_rate: int) -> tuple[float, flo
 
 
 def clicked_beats(beats: Beats, clicked: Clicked) -> Beats:
-    """Give the rows (seconds, 1 for the high click) that the click sounds on."""
+    """Give the rows (seconds, 1 for the high click) that the click sounds on.
+
+    Parameters
+    ----------
+    beats : Beats
+        Rows of (seconds, 1 on a bar's first beat or 0).
+    clicked : Clicked
+        Which beats are wished for.
+    """
     if clicked is Clicked.EVERY or len(beats) < 2:
         return beats
     ones = np.flatnonzero(beats[:, 1] > 0)

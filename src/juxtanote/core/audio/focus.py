@@ -7,7 +7,14 @@ MEDIAN_FRAMES, MEDIAN_BINS = 17, 17  # as the cited method has it
 
 
 def choose_source(audio: NDArray[np.float32], source: str) -> NDArray[np.float32]:
-    """Give stereo (2, n_samples) with only one part of the stereo picture left."""
+    """Give stereo (2, n_samples) with only one part of the stereo picture left.
+
+    Parameters
+    ----------
+    audio : ndarray of float32, shape (2, n_samples)
+    source : str
+        One of mix, middle, sides, left and right.
+    """
     if source == "mix":
         return audio
     if source in ("left", "right"):
@@ -24,7 +31,16 @@ def choose_source(audio: NDArray[np.float32], source: str) -> NDArray[np.float32
 def keep_band(
     audio: NDArray[np.float32], sample_rate: int, low_hz: float, high_hz: float
 ) -> NDArray[np.float32]:
-    """Keep one frequency band, without moving anything in time."""
+    """Keep one frequency band, without moving anything in time.
+
+    Parameters
+    ----------
+    audio : ndarray of float32, shape (n_channels, n_samples)
+    sample_rate : int
+        In Hz.
+    low_hz, high_hz : float
+        Edges of the band; outside it falls by 48 dB an octave.
+    """
     from scipy import signal
 
     high = min(high_hz, 0.49 * sample_rate)
@@ -39,6 +55,12 @@ def keep_harmonic(audio: NDArray[np.float32], sample_rate: int) -> NDArray[np.fl
 
     Median filtering of the spectrogram along time and along frequency, and a soft mask from the
     two (D. FitzGerald, "Harmonic/Percussive Separation Using Median Filtering", DAFx-10, 2010).
+
+    Parameters
+    ----------
+    audio : ndarray of float32, shape (n_channels, n_samples)
+    sample_rate : int
+        In Hz.
     """
     from scipy import ndimage, signal
 
@@ -61,7 +83,20 @@ def bring_forward(
     high_hz: float = 10_000.0,
     without_drums: bool = False,
 ) -> NDArray[np.float32]:
-    """Apply a whole focus to stereo (2, n_samples)."""
+    """Apply a whole focus to stereo (2, n_samples).
+
+    Parameters
+    ----------
+    audio : ndarray of float32, shape (2, n_samples)
+    sample_rate : int
+        In Hz.
+    source : str
+        Which part of the stereo picture, see `choose_source`.
+    low_hz, high_hz : float
+        The band that is kept, see `keep_band`.
+    without_drums : bool
+        Whether strokes of drums are taken out.
+    """
     focused = choose_source(audio, source)
     focused = keep_band(focused, sample_rate, low_hz, high_hz)
     return keep_harmonic(focused, sample_rate) if without_drums else focused

@@ -16,7 +16,13 @@ _HIGH_PASS = (38.13547087602444, 0.5003270373238773)  # Hz, Q
 
 
 def k_weighting(sample_rate: int) -> NDArray[np.float64]:
-    """Give the weighting as two second-order sections for a sampling rate in Hz, shape (2, 6)."""
+    """Give the weighting as two second-order sections for a sampling rate in Hz, shape (2, 6).
+
+    Parameters
+    ----------
+    sample_rate : int
+        In Hz.
+    """
     hz, gain_db, q = _SHELF
     k = math.tan(math.pi * hz / sample_rate)
     high, middle = 10.0 ** (gain_db / 20.0), 10.0 ** (gain_db / 20.0 * 0.4996667741545416)
@@ -72,7 +78,16 @@ def _lkfs(power: NDArray[np.float64] | np.floating) -> NDArray[np.float64]:
 def gain_to_match(
     audio: NDArray[np.float32], other: NDArray[np.float32], sample_rate: int, most_db: float = 30.0
 ) -> float:
-    """Give the factor that makes `audio` as loud as `other`; 1 where either is silent."""
+    """Give the factor that makes `audio` as loud as `other`; 1 where either is silent.
+
+    Parameters
+    ----------
+    audio, other : ndarray of float32, shape (n_channels, n_samples)
+    sample_rate : int
+        In Hz, of both.
+    most_db : float
+        The gain is held within so many dB each way.
+    """
     here, there = loudness_of(audio, sample_rate), loudness_of(other, sample_rate)
     if here <= ABSOLUTE_GATE or there <= ABSOLUTE_GATE:
         return 1.0

@@ -33,7 +33,13 @@ class Sources:
 
 
 def under_ceiling(audio: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Bend peaks softly so that nothing passes the ceiling."""
+    """Bend peaks softly so that nothing passes the ceiling.
+
+    Parameters
+    ----------
+    audio : ndarray of float32, shape (n_channels, n_samples)
+        Samples of any size; 1 is full scale.
+    """
     ceiling = np.float32(10.0 ** (CEILING_DB / 20.0))
     knee = np.float32(0.6) * ceiling
     over = np.abs(audio) > knee

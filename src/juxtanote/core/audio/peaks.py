@@ -27,6 +27,13 @@ class Peaks:
         """Give (low, high) for each of `columns` equal parts of a stretch, shape (2, columns).
 
         Down to single samples: where a part is shorter than a sample, the nearest one is given.
+
+        Parameters
+        ----------
+        start_s, end_s : float
+            The stretch, in seconds.
+        columns : int
+            How many parts, as many as pixels.
         """
         if columns < 1 or end_s <= start_s:
             raise ValueError(f"{columns} columns from {start_s} to {end_s} s")
@@ -80,7 +87,16 @@ def _reduce(
 def build_peaks(
     audio: NDArray[np.float32], sample_rate: int, progress: Progress = no_progress
 ) -> Peaks:
-    """Build every level from stereo (2, n_samples)."""
+    """Build every level from stereo (2, n_samples).
+
+    Parameters
+    ----------
+    audio : ndarray of float32, shape (2, n_samples)
+    sample_rate : int
+        In Hz.
+    progress : Progress
+        Told the part done, 0 to 1.
+    """
     finest = [
         _pairs(audio[:, start : start + AT_ONCE].mean(axis=0, dtype=np.float32), FINEST)
         for start in range(0, audio.shape[1], AT_ONCE)

@@ -143,7 +143,14 @@ def _expected_s(container, stream) -> float:  # type: ignore[no-untyped-def]
 
 
 def to_rate(audio: NDArray[np.float32], source_rate: int, target_rate: int) -> NDArray[np.float32]:
-    """Resample audio, time last."""
+    """Resample audio, time last.
+
+    Parameters
+    ----------
+    audio : ndarray of float32, shape (..., n_samples)
+    source_rate, target_rate : int
+        In Hz.
+    """
     if source_rate == target_rate or not audio.size:
         return audio
     import soxr
@@ -158,7 +165,12 @@ def to_rate(audio: NDArray[np.float32], source_rate: int, target_rate: int) -> N
 
 
 def to_mid_side(audio: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Give half sum and half difference of stereo (2, n_samples)."""
+    """Give half sum and half difference of stereo (2, n_samples).
+
+    Parameters
+    ----------
+    audio : ndarray of float32, shape (2, n_samples)
+    """
     mid = audio[0] + audio[1]
     side = audio[0] - audio[1]
     mid *= np.float32(0.5)

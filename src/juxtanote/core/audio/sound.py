@@ -29,6 +29,11 @@ def fingerprint(sound: Sound) -> str:
     """Give the course of a recording's loudness as text: 64 stretches, four bits each.
 
     Two files of one recording in other codecs give nearly the same text; another recording does not.
+
+    Parameters
+    ----------
+    sound : Sound
+        The whole recording.
     """
     edges = np.linspace(0, sound.audio.shape[1], 65).astype(int)
     spans = zip(edges[:-1], edges[1:], strict=True)
@@ -40,7 +45,13 @@ def fingerprint(sound: Sound) -> str:
 
 
 def is_alike(one: str, other: str) -> bool:
-    """Tell whether two fingerprints are of one recording; nothing known counts as alike."""
+    """Tell whether two fingerprints are of one recording; nothing known counts as alike.
+
+    Parameters
+    ----------
+    one, other : str
+        As `fingerprint` gives them; empty where nothing is known.
+    """
     if len(one) != len(other) or not one:
         return True
     apart = [abs(int(a, 16) - int(b, 16)) for a, b in zip(one, other, strict=True)]

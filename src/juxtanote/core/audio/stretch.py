@@ -44,11 +44,23 @@ class PassMap:
         return int(round(self.out_points[-1]))
 
     def to_input(self, out: NDArray[np.float64] | float) -> NDArray[np.float64]:
-        """Give input positions of output positions."""
+        """Give input positions of output positions.
+
+        Parameters
+        ----------
+        out : ndarray of float64 | float
+            In samples of the output.
+        """
         return np.asarray(np.interp(out, self.out_points, self.in_points))
 
     def to_output(self, position: NDArray[np.float64] | float) -> NDArray[np.float64]:
-        """Give output positions of input positions."""
+        """Give output positions of input positions.
+
+        Parameters
+        ----------
+        position : ndarray of float64 | float
+            In samples of the input.
+        """
         return np.asarray(np.interp(position, self.in_points, self.out_points))
 
     def spares(self, position: float) -> bool:
@@ -62,6 +74,15 @@ def map_pass(start: int, end: int, speed: float, attacks: NDArray[np.int64]) -> 
 
     Attacks are kept one to one as far as the stretch between them allows; at each of them the map
     is exactly on time.
+
+    Parameters
+    ----------
+    start, end : int
+        In samples of the recording.
+    speed : float
+        A part of the recording's: 0.5 takes twice as long.
+    attacks : ndarray of int64, shape (n_attacks,)
+        Samples of the recording at which sound begins sharply, rising.
     """
     if end <= start:
         raise ValueError(f"a pass from {start} to {end} has no length")
@@ -191,7 +212,16 @@ class PassStretcher:
 def stretch_whole(
     audio: NDArray[np.float32], speed: float, attacks: NDArray[np.int64]
 ) -> NDArray[np.float32]:
-    """Stretch a whole recording (n_channels, n_samples) for an export."""
+    """Stretch a whole recording (n_channels, n_samples) for an export.
+
+    Parameters
+    ----------
+    audio : ndarray of float32, shape (n_channels, n_samples)
+    speed : float
+        A part of its own speed.
+    attacks : ndarray of int64, shape (n_attacks,)
+        Samples at which sound begins sharply, rising.
+    """
     plan = map_pass(0, audio.shape[1], speed, attacks)
     stretcher = PassStretcher(audio, plan)
     parts = []

@@ -46,7 +46,15 @@ def write_whole(path: Path, fill: Callable[[Path], object]) -> None:
 
 
 def clear_partial(folder: Path, *, older_than_s: float = ABANDONED_S) -> int:
-    """Take away what writing left half done in a folder when it was killed; give how many files."""
+    """Take away what writing left half done in a folder when it was killed; give how many files.
+
+    Parameters
+    ----------
+    folder : Path
+        Where files are written.
+    older_than_s : float
+        Younger ones may be somebody's who is writing now.
+    """
     now, gone = time.time(), 0
     try:
         for path in folder.glob(f".*{PARTIAL}"):
@@ -59,17 +67,43 @@ def clear_partial(folder: Path, *, older_than_s: float = ABANDONED_S) -> int:
 
 
 def write_text(path: Path, text: str) -> None:
-    """Write UTF-8 text, whole or not at all."""
+    """Write UTF-8 text, whole or not at all.
+
+    Parameters
+    ----------
+    path : Path
+        Where to.
+    text : str
+        Anything that UTF-8 can hold.
+    """
     write_whole(path, lambda partial: partial.write_bytes(text.encode("utf-8")))
 
 
 def write_bytes(path: Path, data: bytes) -> None:
-    """Write bytes, whole or not at all."""
+    """Write bytes, whole or not at all.
+
+    Parameters
+    ----------
+    path : Path
+        Where to.
+    data : bytes
+        All of it.
+    """
     write_whole(path, lambda partial: partial.write_bytes(data))
 
 
 def write_sound(path: Path, audio: NDArray[np.float32], sample_rate: int) -> None:
-    """Write audio (n_channels, n_samples) in the format that the suffix names."""
+    """Write audio (n_channels, n_samples) in the format that the suffix names.
+
+    Parameters
+    ----------
+    path : Path
+        Its suffix is one of .wav, .flac, .ogg and .mp3.
+    audio : ndarray of float32, shape (n_channels, n_samples)
+        Full scale is 1.
+    sample_rate : int
+        In Hz.
+    """
     import soundfile
 
     chosen = _FORMATS.get(path.suffix.lower())

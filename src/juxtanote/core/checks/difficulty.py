@@ -113,12 +113,26 @@ def difficulty_of(
 
 
 def hardest(bars: tuple[BarDifficulty, ...], count: int = 3) -> tuple[BarDifficulty, ...]:
-    """Give the hardest bars, hardest first; of equal ones the earlier."""
+    """Give the hardest bars, hardest first; of equal ones the earlier.
+
+    Parameters
+    ----------
+    bars : tuple of BarDifficulty
+        Of one phrase.
+    count : int
+        At most so many.
+    """
     return tuple(sorted(bars, key=lambda bar: (-bar.figure, bar.start_s))[:count])
 
 
 def whole_difficulty(bars: tuple[BarDifficulty, ...]) -> float:
-    """Give one figure for a phrase: what is hard weighs most (mean of the worst and of all)."""
+    """Give one figure for a phrase: what is hard weighs most (mean of the worst and of all).
+
+    Parameters
+    ----------
+    bars : tuple of BarDifficulty
+        Of one phrase.
+    """
     if not bars:
         return 0.0
     figures = [bar.figure for bar in bars]

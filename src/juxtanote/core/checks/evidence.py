@@ -46,24 +46,70 @@ class Evidence:
         return part if part.size else np.zeros(1, dtype=np.float32)
 
     def begins(self, midi: float, at_s: float, within_s: float = NEAR_S) -> float:
-        """Give how likely a note of this pitch begins around a time."""
+        """Give how likely a note of this pitch begins around a time.
+
+        Parameters
+        ----------
+        midi : float
+            The pitch; the nearest semitone counts.
+        at_s : float
+            Seconds of the recording.
+        within_s : float
+            How far each way, in seconds.
+        """
         return float(self._part("onset", midi, at_s - within_s, at_s + within_s).max())
 
     def sounds(self, midi: float, start_s: float, end_s: float) -> float:
-        """Give how much of a stretch a pitch sounds, 0 to 1."""
+        """Give how much of a stretch a pitch sounds, 0 to 1.
+
+        Parameters
+        ----------
+        midi : float
+            The pitch; the nearest semitone counts.
+        start_s, end_s : float
+            Seconds of the recording.
+        """
         return float(self._part("active", midi, start_s, max(end_s, start_s + 0.02)).mean())
 
     def kind(self, kind: str, midi: float, at_s: float) -> float:
-        """Give how likely a note that begins here is of a kind: slurred, slide, muted, harmonic, tap."""
+        """Give how likely a note that begins here is of a kind: slurred, slide, muted, harmonic, tap.
+
+        Parameters
+        ----------
+        kind : str
+            One of `channels.CELL_KINDS` that is told of attacks.
+        midi : float
+            The pitch; the nearest semitone counts.
+        at_s : float
+            Seconds of the recording.
+        """
         return float(self._part(kind, midi, at_s - 0.03, at_s + 0.03).max())
 
     def moves(self, kind: str, midi: float, start_s: float, end_s: float) -> float:
-        """Give how much a note is on its way in a bend or shaken: the mean of its strongest third."""
+        """Give how much a note is on its way in a bend or shaken: the mean of its strongest third.
+
+        Parameters
+        ----------
+        kind : str
+            Whether bending or shaking.
+        midi : float
+            The pitch; the nearest semitone counts.
+        start_s, end_s : float
+            Seconds of the recording.
+        """
         part = np.sort(self._part(kind, midi, start_s, end_s))
         return float(part[-max(len(part) // 3, 1) :].mean())
 
     def level_db(self, midi: float, at_s: float) -> float | None:
-        """Give how loud the first partials of a pitch get just after a time, whatever else sounds."""
+        """Give how loud the first partials of a pitch get just after a time, whatever else sounds.
+
+        Parameters
+        ----------
+        midi : float
+            The pitch; the nearest semitone counts.
+        at_s : float
+            Seconds of the recording.
+        """
         known = self.heard.posteriors
         if known is None or known.quick is None:
             return None
@@ -78,7 +124,13 @@ class Evidence:
         return float(part.max(axis=0).mean() * RANGE_DB + FLOOR_DB)
 
     def is_dead(self, at_s: float) -> float:
-        """Give how likely a stroke without pitch is here."""
+        """Give how likely a stroke without pitch is here.
+
+        Parameters
+        ----------
+        at_s : float
+            Seconds of the recording.
+        """
         known = self.heard.posteriors
         if known is None:
             return 0.0
@@ -95,7 +147,19 @@ def listen_again(
     reference_cents: float = 0.0,
     progress: Progress = no_progress,
 ) -> Iterator[Evidence]:
-    """Listen to a part of a recording, stretch by stretch in bounded memory."""
+    """Listen to a part of a recording, stretch by stretch in bounded memory.
+
+    Parameters
+    ----------
+    sound : Sound
+        The whole recording.
+    start_s, end_s : float
+        Which part of it, in seconds.
+    reference_cents : float
+        How far its A4 is from 440 Hz.
+    progress : Progress
+        Told the part done, 0 to 1.
+    """
     end_s = min(end_s, sound.duration_s)
     at = max(start_s, 0.0)
     while at < end_s:

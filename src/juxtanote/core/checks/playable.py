@@ -13,7 +13,15 @@ HELD_S = 0.05  # an overlap so short is how legato is notated
 
 
 def unplayable(asked: Sequence[Asked], guitar: Guitar) -> list[Complaint]:
-    """Find notes at once on one string, slurs across strings, and grips that are wider than a hand."""
+    """Find notes at once on one string, slurs across strings, and grips that are wider than a hand.
+
+    Parameters
+    ----------
+    asked : sequence of Asked
+        Written notes, by onset.
+    guitar : Guitar
+        What they are played on.
+    """
     found: list[Complaint] = []
     for index, note in enumerate(asked):
         earlier = [n for n in asked[max(index - 12, 0) : index] if n.string]

@@ -56,6 +56,13 @@ def second_ear(asked: Sequence[Asked], evidence: Evidence) -> list[Complaint]:
     """Hold written notes against one stretch of sound: complaints by onset.
 
     `asked` are the notes whose onsets lie in the stretch.
+
+    Parameters
+    ----------
+    asked : sequence of Asked
+        Written notes, by onset.
+    evidence : Evidence
+        What sounds in the stretch.
     """
     heard = [n for n in evidence.notes if evidence.start_s <= n.onset_s < evidence.end_s]
     pairs = _matched(asked, heard)

@@ -47,7 +47,21 @@ ALL_MUTED = (
 def technique_complaints(
     note: Asked, other: PerceivedNote, asked: Sequence[Asked], evidence: Evidence, *, muffled: bool
 ) -> list[Complaint]:
-    """Complain of a technique that does not sound, or one that sounds and is not written."""
+    """Complain of a technique that does not sound, or one that sounds and is not written.
+
+    Parameters
+    ----------
+    note : Asked
+        The written note.
+    other : PerceivedNote
+        What the listener makes of it.
+    asked : sequence of Asked
+        All written notes of the phrase, by onset.
+    evidence : Evidence
+        What sounds in the stretch.
+    muffled : bool
+        Whether the whole guitar sounds damped, so that no single note is.
+    """
     at, until = other.onset_s, max(min(other.offset_s, note.offset_s), other.onset_s + 0.05)
     for kind in KINDS:
         if kind.evidence == "shaking":

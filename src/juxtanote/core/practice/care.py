@@ -18,5 +18,13 @@ BREAK = "Twenty minutes of practice: rest your hands and ears for a few."
 
 
 def needs_break(played_s: float, rested_s: float) -> bool:
-    """Tell whether it is time to suggest a rest: twenty minutes of playing without five of rest."""
+    """Tell whether it is time to suggest a rest: twenty minutes of playing without five of rest.
+
+    Parameters
+    ----------
+    played_s : float
+        Seconds of playing since the last rest.
+    rested_s : float
+        Seconds without playing.
+    """
     return played_s >= 60.0 * BREAK_AFTER_MINUTES and rested_s < 300.0

@@ -13,7 +13,13 @@ FEWEST_RATIO = 9.0  # of the best place over the usual one; noise alone gives 6
 
 
 def probe(sample_rate: int) -> NDArray[np.float32]:
-    """Give what is played to measure: bursts of noise, mono, shape (n_samples,)."""
+    """Give what is played to measure: bursts of noise, mono, shape (n_samples,).
+
+    Parameters
+    ----------
+    sample_rate : int
+        In Hz.
+    """
     rng = np.random.default_rng(20)
     out = np.zeros(int(LENGTH_S * sample_rate), dtype=np.float32)
     burst = rng.uniform(-0.5, 0.5, int(BURST_S * sample_rate)).astype(np.float32)
@@ -65,5 +71,15 @@ def latency_of(recorded: NDArray[np.float32], sample_rate: int) -> float:
 def taken_back(
     take: NDArray[np.float32], latency_s: float, sample_rate: int
 ) -> NDArray[np.float32]:
-    """Give a take without what came before its sound could have arrived."""
+    """Give a take without what came before its sound could have arrived.
+
+    Parameters
+    ----------
+    take : ndarray of float32, shape (n_samples,)
+        As it was recorded.
+    latency_s : float
+        From the wish to play to the recorded sound, in seconds.
+    sample_rate : int
+        In Hz.
+    """
     return take[max(int(round(latency_s * sample_rate)), 0) :]

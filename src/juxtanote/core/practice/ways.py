@@ -49,6 +49,11 @@ FOURTH = 5  # semitones
 def next_key(semitones: int) -> int:
     """Give how far the next key lies from the phrase's own, from -6 to 6, a fourth further; 0 at the end.
 
+    Parameters
+    ----------
+    semitones : int
+        How far the present key is from the phrase's own.
+
     Examples
     --------
     >>> steps = [0]

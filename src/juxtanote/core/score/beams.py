@@ -16,6 +16,13 @@ COUNT_WORDS = {
 def count_word(onset: Fraction, time_map: TimeMap) -> str:
     """Say an onset as it is counted: "3", "&", "e", "a", "trip", "let"; eighths in compound time.
 
+    Parameters
+    ----------
+    onset : Fraction
+        In beats.
+    time_map : TimeMap
+        For the metre, and where bar 1 is.
+
     Examples
     --------
     >>> plain = TimeMap()
@@ -50,7 +57,17 @@ class Beams:
 
 
 def beams_of(beat: int, onsets: Sequence[Fraction], compound: bool) -> Beams:
-    """Give beams for the rising onsets inside one beat, as engraved: one for an eighth."""
+    """Give beams for the rising onsets inside one beat, as engraved: one for an eighth.
+
+    Parameters
+    ----------
+    beat : int
+        Its number, from 0.
+    onsets : sequence of Fraction
+        Inside that beat, in beats.
+    compound : bool
+        Whether the beat falls into three.
+    """
     gaps = [b - a for a, b in zip(onsets, [*onsets[1:], Fraction(beat + 1)], strict=True)]
     worth = Fraction(3, 2) if compound else Fraction(1)
     counts = tuple(_beam_count(gap * worth) for gap in gaps)
@@ -91,7 +108,15 @@ class Rest:
 
 @lru_cache(maxsize=4096)
 def fill_with_rests(start: Fraction, end: Fraction, metre: Metre) -> tuple[Rest, ...]:
-    """Fill a gap, in beats from the bar, with the largest rests that stand on their own multiples."""
+    """Fill a gap, in beats from the bar, with the largest rests that stand on their own multiples.
+
+    Parameters
+    ----------
+    start, end : Fraction
+        In beats from the bar line.
+    metre : Metre
+        What the bar is counted in.
+    """
     found: list[Rest] = []
     while start < end:
         if metre.is_compound:

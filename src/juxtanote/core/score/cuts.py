@@ -38,6 +38,15 @@ def propose_cuts(
     `midi` is given: the same steps in the same rhythm, in any key), a bar line; stretches that
     would be shorter than a breath or longer than one can keep in mind are not cut, or cut where
     the weight is largest.
+
+    Parameters
+    ----------
+    onsets_s, offsets_s : sequence of float
+        In seconds.
+    time_map : TimeMap
+        Bars: cuts are likelier at their lines.
+    midi : sequence of float, optional
+        Pitches of the notes, in semitones.
     """
     onsets, offsets = np.asarray(onsets_s, float), np.asarray(offsets_s, float)
     if len(onsets) == 0:

@@ -46,6 +46,13 @@ def measure_feel(onsets_s: Sequence[float], time_map: TimeMap) -> Feel | None:
     A shuffle is a phrase whose off-beats gather at one place later than the middle of the beat; its
     swing ratio is the length of the first part of the beat over the second.
 
+    Parameters
+    ----------
+    onsets_s : sequence of float
+        In seconds, rising.
+    time_map : TimeMap
+        The beats.
+
     Examples
     --------
     >>> from juxtanote.core.score.time_map import TimeMap

@@ -147,6 +147,13 @@ def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
     Notes that start together share an onset; a grace note stands just before its main note and
     takes no time of its own; lengths run to the next onset of their voice unless the note stops clearly
     earlier.
+
+    Parameters
+    ----------
+    phrase : Phrase
+        With what was heard; what is locked in time stays.
+    time_map : TimeMap
+        The beats.
     """
     if not phrase.notes:
         return phrase
@@ -226,7 +233,15 @@ def _same(notes: tuple[Note, ...], others: tuple[Note, ...]) -> bool:
 
 
 def swing_of(phrase: Phrase, time_map: TimeMap) -> float:
-    """Give the part of a beat before the off-beat: 0.5, or as measured where eighths are swung."""
+    """Give the part of a beat before the off-beat: 0.5, or as measured where eighths are swung.
+
+    Parameters
+    ----------
+    phrase : Phrase
+        Counted or not.
+    time_map : TimeMap
+        The beats.
+    """
     if phrase.subdivision != "swung eighths" or time_map.is_compound:
         return 0.5
     feel = measure_feel([n.onset_s for n in phrase.notes], time_map)
@@ -236,6 +251,13 @@ def swing_of(phrase: Phrase, time_map: TimeMap) -> float:
 
 def straightened(beats: float, swing: float) -> float:
     """Move a swung place in the beat to where it is written.
+
+    Parameters
+    ----------
+    beats : float
+        Where it is played, in beats.
+    swing : float
+        Where the off-beat is played, 0 to 1.
 
     Examples
     --------
@@ -249,7 +271,15 @@ def straightened(beats: float, swing: float) -> float:
 
 
 def swung(beats: float, swing: float) -> float:
-    """Move a written place in the beat to where it is played: the inverse of `straightened`."""
+    """Move a written place in the beat to where it is played: the inverse of `straightened`.
+
+    Parameters
+    ----------
+    beats : float
+        Where it is written, in beats.
+    swing : float
+        Where the off-beat is played, 0 to 1.
+    """
     whole = float(np.floor(beats))
     part = beats - whole
     inside = 2.0 * part * swing if part < 0.5 else swing + (2.0 * part - 1.0) * (1.0 - swing)

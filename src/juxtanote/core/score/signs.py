@@ -9,6 +9,11 @@ BEND_NAMES = {0.5: "1/4", 1.0: "1/2", 2.0: "full", 3.0: "1 1/2", 4.0: "2"}
 def bend_name(semitones: float) -> str:
     """Name a bend by the nearest quarter tone, in whole tones.
 
+    Parameters
+    ----------
+    semitones : float
+        How far the string is bent.
+
     Examples
     --------
     >>> bend_name(1.96), bend_name(0.5), bend_name(1.5)

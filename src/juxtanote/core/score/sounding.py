@@ -27,7 +27,15 @@ def cents_over_wire(note: Note, guitar: Guitar) -> float:
 
 
 def sounding_midi(note: Note, guitar: Guitar) -> float:
-    """Give the pitch that a written place sounds before any bend, harmonics included."""
+    """Give the pitch that a written place sounds before any bend, harmonics included.
+
+    Parameters
+    ----------
+    note : Note
+        Its written side counts.
+    guitar : Guitar
+        Tuned as it is played, capo included.
+    """
     written = note.written
     if "natural-harmonic" in written.techniques:
         harmonic = harmonic_midi(guitar.open_midi(written.string), written.fret)

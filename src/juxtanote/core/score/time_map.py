@@ -71,18 +71,36 @@ class TimeMap:
         return Metre(self.beats_per_bar, self.is_compound, self.quarters_per_beat)
 
     def with_signature(self, count: int, unit: int) -> "TimeMap":
-        """Set the metre: 6, 9 and 12 eighths (or sixteenths) count in compound beats."""
+        """Set the metre: 6, 9 and 12 eighths (or sixteenths) count in compound beats.
+
+        Parameters
+        ----------
+        count, unit : int
+            As a time signature has them: 6 and 8 are two beats of three eighths.
+        """
         if unit in (8, 16) and count % 3 == 0 and count > 3:
             return replace(self, beats_per_bar=count // 3, beat_unit=unit // 2, division=3)
         return replace(self, beats_per_bar=count, beat_unit=unit, division=2)
 
     def to_beats(self, seconds: ArrayLike) -> NDArray[np.float64]:
-        """Give beat positions; 0 is bar 1, beat 1."""
+        """Give beat positions; 0 is bar 1, beat 1.
+
+        Parameters
+        ----------
+        seconds : ArrayLike, any shape
+            Of the recording.
+        """
         times = np.asarray(self.beat_times_s)
         return _piecewise(np.asarray(seconds, np.float64), times, self._numbers())
 
     def to_seconds(self, beats: ArrayLike) -> NDArray[np.float64]:
-        """Give times in seconds of beat positions."""
+        """Give times in seconds of beat positions.
+
+        Parameters
+        ----------
+        beats : ArrayLike, any shape
+            Counted from bar 1, beat 1.
+        """
         times = np.asarray(self.beat_times_s)
         return _piecewise(np.asarray(beats, np.float64), self._numbers(), times)
 
@@ -91,6 +109,11 @@ class TimeMap:
 
     def bar_and_beat(self, beats: float) -> tuple[int, float]:
         """Give the bar (1-based; 0 and below before bar 1) and the beat in it (1-based).
+
+        Parameters
+        ----------
+        beats : float
+            Counted from bar 1, beat 1.
 
         Examples
         --------
@@ -101,14 +124,26 @@ class TimeMap:
         return bar + 1, float(beats - bar * self.beats_per_bar + 1.0)
 
     def tempo_at(self, seconds: float) -> float:
-        """Give the tempo around a time, in beats a minute."""
+        """Give the tempo around a time, in beats a minute.
+
+        Parameters
+        ----------
+        seconds : float
+            Of the recording.
+        """
         times = self.beat_times_s
         index = min(max(bisect_right(times, seconds) - 1, 0), len(times) - 2)
         low, high = max(index - 2, 0), min(index + 3, len(times) - 1)
         return 60.0 * (high - low) / (times[high] - times[low])
 
     def beats_between(self, start_s: float, end_s: float) -> list[tuple[float, int, int]]:
-        """List (seconds, bar, beat) of every whole beat in a stretch of time."""
+        """List (seconds, bar, beat) of every whole beat in a stretch of time.
+
+        Parameters
+        ----------
+        start_s, end_s : float
+            Seconds of the recording.
+        """
         first = int(np.ceil(float(self.to_beats(start_s)) - 1e-9))
         last = int(np.floor(float(self.to_beats(end_s)) + 1e-9))
         seconds = self.to_seconds(np.arange(first, last + 1))
@@ -121,7 +156,17 @@ class TimeMap:
     # Edits: each gives a new map.
 
     def with_constant_tempo(self, bpm: float, bar_one_s: float, length_s: float) -> "TimeMap":
-        """Lay even beats over a recording, bar 1 at a given time."""
+        """Lay even beats over a recording, bar 1 at a given time.
+
+        Parameters
+        ----------
+        bpm : float
+            Beats a minute.
+        bar_one_s : float
+            In seconds.
+        length_s : float
+            Of the recording, in seconds.
+        """
         if not 20.0 <= bpm <= 400.0:
             raise ValueError(f"a tempo of {bpm:g} beats a minute: 20 to 400")
         step = 60.0 / bpm
@@ -131,7 +176,15 @@ class TimeMap:
         return replace(self, beat_times_s=tuple(times.tolist()), first_downbeat=before)
 
     def with_beat_at(self, index: int, seconds: float) -> "TimeMap":
-        """Move one beat, staying between its neighbours."""
+        """Move one beat, staying between its neighbours.
+
+        Parameters
+        ----------
+        index : int
+            Which beat, from 0.
+        seconds : float
+            Where to.
+        """
         times = list(self.beat_times_s)
         low = times[index - 1] + 0.03 if index > 0 else -np.inf
         high = times[index + 1] - 0.03 if index + 1 < len(times) else np.inf
@@ -143,6 +196,13 @@ class TimeMap:
 
         Without a tempo the beats inside keep their number; with one they are laid anew from the
         first beat of the stretch.
+
+        Parameters
+        ----------
+        start_s, end_s : float
+            Seconds of the recording.
+        bpm : float
+            Beats a minute.
         """
         times = np.asarray(self.beat_times_s)
         inside = np.flatnonzero((times >= start_s - 0.02) & (times <= end_s + 0.02))
@@ -167,13 +227,25 @@ class TimeMap:
         return replace(self, beat_times_s=tuple(both.tolist()), first_downbeat=one)
 
     def nearest_beat(self, seconds: float) -> tuple[int, float]:
-        """Give the index of the beat nearest to a time, and its time."""
+        """Give the index of the beat nearest to a time, and its time.
+
+        Parameters
+        ----------
+        seconds : float
+            Of the recording.
+        """
         times = np.asarray(self.beat_times_s)
         index = int(np.argmin(np.abs(times - seconds)))
         return index, float(times[index])
 
     def with_bar_one_at(self, seconds: float) -> "TimeMap":
-        """Declare the beat nearest to a time the first of bar 1."""
+        """Declare the beat nearest to a time the first of bar 1.
+
+        Parameters
+        ----------
+        seconds : float
+            Of the recording.
+        """
         times = np.asarray(self.beat_times_s)
         return replace(self, first_downbeat=int(np.argmin(np.abs(times - seconds))))
 
@@ -199,7 +271,13 @@ class TimeMap:
         return replace(self, beat_times_s=times, first_downbeat=(self.first_downbeat - odd) // 2)
 
     def tapped(self, taps_s: Sequence[float]) -> "TimeMap":
-        """Lay beats through taps, and go on at their tempo on both sides."""
+        """Lay beats through taps, and go on at their tempo on both sides.
+
+        Parameters
+        ----------
+        taps_s : sequence of float
+            Seconds of the recording; four at least.
+        """
         taps = np.sort(np.asarray(taps_s, dtype=np.float64))
         if len(taps) < 4:
             raise ValueError("tap at least four beats")

@@ -50,12 +50,31 @@ def along_the_neck(lesson: Lesson, phrase: Phrase, semitones: int) -> Moved:
 
     Notes that leave the neck go to a neighbouring string; where there is none they keep their old
     place, an octave is not guessed.
+
+    Parameters
+    ----------
+    lesson : Lesson
+        What it is of.
+    phrase : Phrase
+        What is moved.
+    semitones : int
+        Frets up, or down where negative.
     """
     return vary(lesson, phrase, Variation(KEY, semitones))
 
 
 def to_other_strings(lesson: Lesson, phrase: Phrase, step: int) -> Moved:
-    """Move every note of a phrase to the neighbouring string at the same pitch; +1 is thicker."""
+    """Move every note of a phrase to the neighbouring string at the same pitch; +1 is thicker.
+
+    Parameters
+    ----------
+    lesson : Lesson
+        What it is of.
+    phrase : Phrase
+        What is moved.
+    step : int
+        Strings, towards the thick ones.
+    """
     return vary(lesson, phrase, Variation(STRINGS, step))
 
 

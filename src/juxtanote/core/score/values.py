@@ -109,6 +109,13 @@ def split_length(length: Fraction) -> tuple[Value, ...]:
 def pieces_of(onset: Fraction, length: Fraction, metre: Metre) -> tuple[Fraction, ...]:
     """Split a length in beats where a reader wants to see it: the pieces, in beats.
 
+    Parameters
+    ----------
+    onset, length : Fraction
+        In beats; the onset is counted from bar 1.
+    metre : Metre
+        What bars are counted in.
+
     Examples
     --------
     >>> plain = Metre()
@@ -182,20 +189,42 @@ def _may_stand(part: Fraction, length: Fraction, metre: Metre) -> bool:
 
 
 def written_bars(notes: Sequence[Note], time_map: TimeMap) -> list[tuple[int, list[Moment]]]:
-    """Write a phrase bar by bar (0 is bar 1); one that begins late in a bar begins with a pickup."""
+    """Write a phrase bar by bar (0 is bar 1); one that begins late in a bar begins with a pickup.
+
+    Parameters
+    ----------
+    notes : sequence of Note
+        Of one phrase, in any order.
+    time_map : TimeMap
+        The beats.
+    """
     numbers, pickup = bars_taken(notes, time_map)
     written = bars_of(by_onset(notes), numbers, time_map, pickup=pickup)
     return list(zip(numbers, written, strict=True))
 
 
 def by_onset(notes: Sequence[Note]) -> list[Note]:
-    """Sort what is counted by written onset, thick strings first."""
+    """Sort what is counted by written onset, thick strings first.
+
+    Parameters
+    ----------
+    notes : sequence of Note
+        In any order; those without a written onset are left out.
+    """
     counted = [n for n in notes if n.written.onset_beats is not None]
     return sorted(counted, key=lambda n: (n.written.onset_beats or 0, -n.written.string))
 
 
 def bars_taken(notes: Sequence[Note], time_map: TimeMap) -> tuple[range, Fraction | None]:
-    """Give the bars that notes take (0 is bar 1), and where the first begins if it is a pickup."""
+    """Give the bars that notes take (0 is bar 1), and where the first begins if it is a pickup.
+
+    Parameters
+    ----------
+    notes : sequence of Note
+        In any order.
+    time_map : TimeMap
+        For the length of bars.
+    """
     spans = [
         (onset, onset + (n.written.duration_beats or Fraction(0)))
         for n in notes
@@ -220,6 +249,17 @@ def bars_of(
     `notes` come by onset; a note that is struck ends what sounded before it. Where the first bar is not
     whole it begins at `pickup`, in beats. A bar without notes has one rest, whose value is None: its sign
     is the same in every metre.
+
+    Parameters
+    ----------
+    notes : sequence of Note
+        By written onset.
+    bars : range
+        Which bars are written; 0 is bar 1.
+    time_map : TimeMap
+        The beats.
+    pickup : Fraction, optional
+        Where the first bar begins, in beats.
     """
     per_bar = time_map.beats_per_bar
     by_bar: dict[int, list[Moment]] = {}

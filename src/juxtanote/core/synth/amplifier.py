@@ -64,7 +64,20 @@ def add_room(
     seconds: float = 0.5,
     wet: float = 0.15,
 ) -> NDArray[np.float32]:
-    """Put mono audio into a room: convolution with decaying noise."""
+    """Put mono audio into a room: convolution with decaying noise.
+
+    Parameters
+    ----------
+    audio : ndarray of float32, shape (n_samples,)
+    sample_rate : int
+        In Hz.
+    rng : np.random.Generator
+        Draws the room.
+    seconds : float
+        Until its sound has fallen by 60 dB.
+    wet : float
+        How loud it is beside the sound itself, 0 to 1.
+    """
     from scipy import signal
 
     length = max(int(seconds * sample_rate), 16)

@@ -57,7 +57,16 @@ def _as_bright(
 def band_levels(
     audio: NDArray[np.float32], sample_rate: int, centres: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    """Give the mean level in dB of third-octave bands around `centres` in Hz, shape (n_bands,)."""
+    """Give the mean level in dB of third-octave bands around `centres` in Hz, shape (n_bands,).
+
+    Parameters
+    ----------
+    audio : ndarray of float32, shape (n_samples,)
+    sample_rate : int
+        In Hz.
+    centres : ndarray of float64, shape (n_bands,)
+        In Hz.
+    """
     from scipy.signal import welch
 
     hz, power = welch(audio, sample_rate, nperseg=min(FRAME, len(audio)))

@@ -29,7 +29,15 @@ class Rendered:
 
 
 def written_curve(note: Note, following: Note | None) -> tuple[tuple[float, float], ...]:
-    """Give the pitch that is written, in (seconds, semitones): bends on target, even vibrato."""
+    """Give the pitch that is written, in (seconds, semitones): bends on target, even vibrato.
+
+    Parameters
+    ----------
+    note : Note
+        The note as it is written.
+    following : Note
+        What comes after it: it may be slid to.
+    """
     written, length = note.written, note.heard.duration_s
     tags = written.techniques
     times = np.arange(0.0, length + 0.01, 0.01)
@@ -59,7 +67,15 @@ def written_curve(note: Note, following: Note | None) -> tuple[tuple[float, floa
 
 
 def phrase_events(phrase: Phrase, guitar: Guitar) -> list[StringEvent]:
-    """Give what the hands do in a phrase, at its measured times, in seconds from its start."""
+    """Give what the hands do in a phrase, at its measured times, in seconds from its start.
+
+    Parameters
+    ----------
+    phrase : Phrase
+        What is written.
+    guitar : Guitar
+        Its part's, tuned as it is played.
+    """
     events = []
     for index, note in enumerate(phrase.notes):
         following = next(
@@ -82,7 +98,19 @@ def phrase_events(phrase: Phrase, guitar: Guitar) -> list[StringEvent]:
 def render_phrase(
     phrase: Phrase, lesson: Lesson, sample_rate: int, progress: Progress = no_progress
 ) -> Rendered:
-    """Render a phrase at the recording's reference pitch; the same phrase gives the same samples."""
+    """Render a phrase at the recording's reference pitch; the same phrase gives the same samples.
+
+    Parameters
+    ----------
+    phrase : Phrase
+        What is written.
+    lesson : Lesson
+        The lesson that it is of, for guitar and reference pitch.
+    sample_rate : int
+        In Hz.
+    progress : Progress
+        Told the part done, 0 to 1.
+    """
     rng = np.random.default_rng(1)
     events = phrase_events(phrase, lesson.context(phrase).guitar)
     length = phrase.end_s - phrase.start_s + 0.5

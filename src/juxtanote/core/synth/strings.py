@@ -79,7 +79,15 @@ class _Shape:
 
 
 def pitch_offsets(event: StringEvent, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Give the pitch of the event in semitones from its `midi` at times counted from its onset."""
+    """Give the pitch of the event in semitones from its `midi` at times counted from its onset.
+
+    Parameters
+    ----------
+    event : StringEvent
+        What the hand does.
+    times_s : ndarray of float64, shape (n_times,)
+        Seconds from its onset.
+    """
     if not event.curve:
         return np.zeros_like(times_s)
     points = np.asarray(event.curve, dtype=np.float64)
@@ -95,6 +103,19 @@ def render_event(
     reference_hz: float = 440.0,
 ) -> NDArray[np.float32]:
     """Make the sound of one note, from its onset until its release has died away.
+
+    Parameters
+    ----------
+    event : StringEvent
+        What the hand does.
+    sample_rate : int
+        In Hz.
+    voice : StringVoice
+        The guitar.
+    rng : np.random.Generator
+        Draws what differs from stroke to stroke.
+    reference_hz : float
+        Where A4 is.
 
     Returns
     -------
@@ -173,7 +194,15 @@ def _shape_of(event: StringEvent, voice: StringVoice) -> _Shape:
 
 
 def stiffness_of(event: StringEvent, voice: StringVoice) -> float:
-    """Give B of the sounding string; a harmonic sounds partials p, 2p, 3p … of the open string."""
+    """Give B of the sounding string; a harmonic sounds partials p, 2p, 3p … of the open string.
+
+    Parameters
+    ----------
+    event : StringEvent
+        What the hand does.
+    voice : StringVoice
+        The guitar.
+    """
     more = voice.uneven[event.string - 1] if event.string <= len(voice.uneven) else 0.0
     own = voice.stiffness * math.pow(2.0, more)
     partial = PARTIAL_AT_FRET.get(event.fret, 0)
@@ -240,7 +269,23 @@ def render_events(
     length_s: float | None = None,
     reference_hz: float = 440.0,
 ) -> NDArray[np.float32]:
-    """Mix many notes into one mono track; a new note on a string stops the one before it."""
+    """Mix many notes into one mono track; a new note on a string stops the one before it.
+
+    Parameters
+    ----------
+    events : list of StringEvent
+        What the hands do, times in seconds.
+    sample_rate : int
+        In Hz.
+    voice : StringVoice
+        The guitar.
+    rng : np.random.Generator
+        Draws what differs from stroke to stroke.
+    length_s : float, optional
+        Of the track; by default as long as anything sounds.
+    reference_hz : float
+        Where A4 is.
+    """
     length = max((event.offset_s for event in events), default=0.0) + 0.3
     if length_s is not None:
         length = length_s

@@ -44,6 +44,11 @@ class Chord:
     def tone_name(self, midi: float) -> str | None:
         """Name what a pitch is in the chord, or give None where it does not belong.
 
+        Parameters
+        ----------
+        midi : float
+            A pitch; the nearest semitone counts.
+
         Examples
         --------
         >>> parse_chord("Am7").tone_name(60), parse_chord("Am7").tone_name(62)
@@ -55,6 +60,11 @@ class Chord:
 
 def parse_chord(text: str) -> Chord:
     """Read a chord symbol such as ``Am``, ``F♯m7`` or ``G7/B``.
+
+    Parameters
+    ----------
+    text : str
+        The symbol, sharps and flats as signs or as letters.
 
     Raises
     ------
@@ -82,6 +92,11 @@ def quality_of(midi: Iterable[int]) -> tuple[int, str, int] | None:
 
     The bass is tried as the root first.
 
+    Parameters
+    ----------
+    midi : iterable of int
+        Pitches, the lowest is the bass.
+
     Examples
     --------
     >>> quality_of([45, 52, 57, 60, 64]), quality_of([43, 50, 55]), quality_of([45, 46, 47])
@@ -104,7 +119,13 @@ def _pitch_class(name: str) -> int:
 
 
 def known_chord(text: str) -> Chord | None:
-    """Read a chord symbol, or give None where it is not understood (files may hold any words)."""
+    """Read a chord symbol, or give None where it is not understood (files may hold any words).
+
+    Parameters
+    ----------
+    text : str
+        What may be a symbol.
+    """
     try:
         return parse_chord(text)
     except ValueError:
@@ -113,6 +134,11 @@ def known_chord(text: str) -> Chord | None:
 
 def parse_progression(text: str) -> list[str]:
     """Read symbols bar by bar, ``Am | Dm G | E7``: one entry a bar, checked, spaces made even.
+
+    Parameters
+    ----------
+    text : str
+        Symbols between bar lines.
 
     Raises
     ------
@@ -131,6 +157,13 @@ def parse_progression(text: str) -> list[str]:
 
 def transpose_symbols(text: str, semitones: int) -> str:
     """Move every chord symbol of a bar; what is no chord stays.
+
+    Parameters
+    ----------
+    text : str
+        Symbols with blanks between them.
+    semitones : int
+        Up, or down where negative.
 
     Examples
     --------

@@ -26,6 +26,15 @@ def scale_of(key: Key, scale: str, *, whole: bool = False) -> tuple[int, ...]:
 def move_in_scale(midi: int, steps: int, classes: tuple[int, ...]) -> int:
     """Move a pitch by steps of a scale; one beside the scale keeps its distance to the note under it.
 
+    Parameters
+    ----------
+    midi : int
+        Where from.
+    steps : int
+        Of the scale, up or down.
+    classes : tuple of int
+        Pitch classes of the scale, 0 to 11.
+
     Examples
     --------
     >>> c_major = (0, 2, 4, 5, 7, 9, 11)
@@ -46,6 +55,13 @@ def move_in_scale(midi: int, steps: int, classes: tuple[int, ...]) -> int:
 
 def steps_between(low: int, high: int, classes: tuple[int, ...]) -> int:
     """Count steps of a scale from one pitch to another; a note beside the scale counts as that under it.
+
+    Parameters
+    ----------
+    low, high : int
+        MIDI pitches.
+    classes : tuple of int
+        Pitch classes of the scale, 0 to 11.
 
     Examples
     --------

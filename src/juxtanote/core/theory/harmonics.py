@@ -20,11 +20,29 @@ def partial_offset(partial: int) -> float:
 
 
 def stretched_partial_hz(partial: int, f0_hz: float, inharmonicity: float) -> float:
-    """Give the frequency of a partial of a stiff string: n·f0·√(1 + B·n²) (Fletcher & Rossing)."""
+    """Give the frequency of a partial of a stiff string: n·f0·√(1 + B·n²) (Fletcher & Rossing).
+
+    Parameters
+    ----------
+    partial : int
+        Its number, 1 for the fundamental.
+    f0_hz : float
+        What the string would sound without stiffness.
+    inharmonicity : float
+        B, without a unit.
+    """
     return partial * f0_hz * math.sqrt(1.0 + inharmonicity * partial * partial)
 
 
 def harmonic_midi(open_midi: float, fret: int) -> float | None:
-    """Give the sounding pitch of a natural harmonic, or None where no node is near the fret."""
+    """Give the sounding pitch of a natural harmonic, or None where no node is near the fret.
+
+    Parameters
+    ----------
+    open_midi : float
+        Pitch of the open string.
+    fret : int
+        Where it is touched; one of `PARTIAL_AT_FRET`.
+    """
     partial = PARTIAL_AT_FRET.get(fret)
     return None if partial is None else open_midi + partial_offset(partial)

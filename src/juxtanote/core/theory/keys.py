@@ -105,7 +105,15 @@ def _spelled(pitch_class: int, name: str, mode: str) -> Key:
 
 
 def key_of(pitch_class: int, mode: str) -> Key:
-    """Give a key as signatures have it: B♭ minor, never A♯ minor."""
+    """Give a key as signatures have it: B♭ minor, never A♯ minor.
+
+    Parameters
+    ----------
+    pitch_class : int
+        From 0 (C) to 11.
+    mode : str
+        Such as minor or dorian.
+    """
     family = Key("C", 0, mode).family
     names = MINOR_TONICS if family == "minor" else MAJOR_TONICS
     return Key(names[pitch_class % 12], pitch_class % 12, mode)
@@ -113,7 +121,13 @@ def key_of(pitch_class: int, mode: str) -> Key:
 
 @lru_cache(maxsize=256)
 def known_key(text: str) -> Key | None:
-    """Read a key, or give None where there is none or it is not understood (files may hold any words)."""
+    """Read a key, or give None where there is none or it is not understood (files may hold any words).
+
+    Parameters
+    ----------
+    text : str
+        What may be a key.
+    """
     try:
         return read_key(text)
     except ValueError:
@@ -122,6 +136,13 @@ def known_key(text: str) -> Key | None:
 
 def transpose_key(text: str, semitones: int) -> str:
     """Move a key; what is no key stays as it is.
+
+    Parameters
+    ----------
+    text : str
+        What may be a key.
+    semitones : int
+        Up, or down where negative.
 
     Examples
     --------

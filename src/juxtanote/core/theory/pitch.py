@@ -12,6 +12,11 @@ _NAME = re.compile(r"([A-Ga-g])([#♯b♭x𝄪]*)(-?\d+)?")
 def parse_pitch_class(name: str) -> int:
     """Read a pitch class such as ``B♭`` or ``F#``.
 
+    Parameters
+    ----------
+    name : str
+        A letter with sharps or flats.
+
     Examples
     --------
     >>> parse_pitch_class("Bb")
@@ -25,6 +30,11 @@ def parse_pitch_class(name: str) -> int:
 
 def parse_pitch(name: str) -> int:
     """Read a pitch with its octave; C4 is middle C, MIDI 60.
+
+    Parameters
+    ----------
+    name : str
+        A letter with sharps or flats, and the octave.
 
     Examples
     --------
@@ -44,6 +54,13 @@ def _letter_and_accidentals(match: re.Match[str]) -> int:
 
 def pitch_name(midi: float, *, flats: bool = False) -> str:
     """Spell the nearest pitch with its octave.
+
+    Parameters
+    ----------
+    midi : float
+        The nearest semitone counts.
+    flats : bool
+        Whether black keys are spelled as flats.
 
     Examples
     --------

@@ -30,6 +30,13 @@ _DEGREE_LETTER = (0, 1, 1, 2, 2, 3, 4, 4, 5, 5, 6, 6)
 def spell_tonic(pitch_class: int, mode: str) -> str:
     """Spell a tonic as key signatures have it: B♭ minor, never A♯ minor.
 
+    Parameters
+    ----------
+    pitch_class : int
+        From 0 (C) to 11.
+    mode : str
+        Such as minor or dorian.
+
     Examples
     --------
     >>> spell_tonic(10, "minor"), spell_tonic(6, "major")
@@ -40,6 +47,13 @@ def spell_tonic(pitch_class: int, mode: str) -> str:
 
 def spell_in_key(midi: float, key: str) -> str:
     """Spell a pitch class by its degree in a key, one letter to a degree; by sharps without a key.
+
+    Parameters
+    ----------
+    midi : float
+        The nearest semitone counts.
+    key : str
+        As a person writes it; empty for none.
 
     Examples
     --------
@@ -77,6 +91,13 @@ class SpelledPitch:
 def spell_pitch(midi: int, key: str) -> SpelledPitch:
     """Spell a pitch in a key, with its octave (C4 is 60).
 
+    Parameters
+    ----------
+    midi : int
+        The pitch.
+    key : str
+        As a person writes it; empty for none.
+
     Examples
     --------
     >>> spell_pitch(59, "G♭ major")
@@ -89,12 +110,30 @@ def spell_pitch(midi: int, key: str) -> SpelledPitch:
 
 
 def degree_name(midi: float, tonic: int) -> str:
-    """Name the degree of a pitch over a tonic, as ♭3."""
+    """Name the degree of a pitch over a tonic, as ♭3.
+
+    Parameters
+    ----------
+    midi : float
+        The nearest semitone counts.
+    tonic : int
+        Its pitch class, 0 to 11.
+    """
     return DEGREES[(round(midi) - tonic) % 12]
 
 
 def outside_name(midi: float, tonic: int, scale: str) -> str | None:
-    """Name a note outside a scale, or give None where it is inside."""
+    """Name a note outside a scale, or give None where it is inside.
+
+    Parameters
+    ----------
+    midi : float
+        The nearest semitone counts.
+    tonic : int
+        Its pitch class, 0 to 11.
+    scale : str
+        One of `SCALES`.
+    """
     interval = (round(midi) - tonic) % 12
     if interval in SCALES.get(scale, tuple(range(12))):
         return None

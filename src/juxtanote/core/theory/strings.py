@@ -32,6 +32,15 @@ def usual_stiffness(
     The string made for the nearest pitch is taken; tuned lower it is slacker, and its partials are
     stretched more. Stopped at a fret B grows with 1/L²: twofold every six frets.
 
+    Parameters
+    ----------
+    open_midi : float
+        Pitch of the open string.
+    scale_length_mm : float
+        From nut to bridge.
+    wound_third : bool
+        Whether the third string is wound, as on many acoustic guitars.
+
     Examples
     --------
     >>> f"{usual_stiffness(64):.1e}", f"{usual_stiffness(55):.1e}", f"{usual_stiffness(40):.1e}"

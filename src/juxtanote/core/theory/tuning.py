@@ -103,7 +103,15 @@ class Guitar:
         return self.tuning[-string] + self.capo
 
     def midi_at(self, string: int, fret: int) -> int:
-        """Give the sounding pitch of a fretted note."""
+        """Give the sounding pitch of a fretted note.
+
+        Parameters
+        ----------
+        string : int
+            From 1, the thinnest.
+        fret : int
+            From 0, the open string (with a capo: at the capo).
+        """
         return self.open_midi(string) + fret
 
     def fret_mm(self, fret: float) -> float:
@@ -120,6 +128,11 @@ class Guitar:
 
 def parse_tuning(text: str) -> tuple[int, ...]:
     """Read a preset's name or open strings such as ``E2 A2 D3 G3 B3 E4``, thickest first.
+
+    Parameters
+    ----------
+    text : str
+        A name of `PRESETS`, or pitches with their octaves.
 
     Examples
     --------
