@@ -7,6 +7,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from juxtanote.core.engrave.line import Rows
+from juxtanote.core.formats.breakdown import generate_breakdown
 from juxtanote.core.formats.musicxml import write_musicxml
 from juxtanote.core.formats.musicxml_read import read_musicxml
 from juxtanote.core.formats.pages import Choices, lay_out
@@ -125,6 +126,12 @@ class TestWriting(unittest.TestCase):
         self.assertIn("3=======", low)
         self.assertIn("= sounds on", text)
         self.assertNotIn("=", write_text_tab(lesson(heard(MELODY))))
+
+    def test_the_breakdown_says_what_sounds_on(self) -> None:
+        phrase = self.lesson.phrases[0]
+        self.assertIn("Let string 6 sound on", generate_breakdown(phrase, self.lesson))
+        plain = lesson(heard(MELODY))
+        self.assertNotIn("sound on", generate_breakdown(plain.phrases[0], plain))
 
     def test_pages_with_a_staff_have_stems_both_ways_and_nothing_overlaps(self) -> None:
         for rows in (Rows(), Rows(staff=True)):

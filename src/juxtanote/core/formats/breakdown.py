@@ -6,6 +6,8 @@ from juxtanote.core.score.lesson import Context, Lesson, Phrase
 from juxtanote.core.score.note import SLURS, Note
 from juxtanote.core.score.repeats import bar_repeats, repeat_words
 from juxtanote.core.score.signs import bend_name
+from juxtanote.core.score.values import by_onset
+from juxtanote.core.score.voices import rings
 from juxtanote.core.theory.chords import known_chord
 from juxtanote.core.theory.keys import known_key
 from juxtanote.core.theory.pitch import pitch_name
@@ -39,8 +41,8 @@ def generate_breakdown(phrase: Phrase, lesson: Lesson) -> str:
     sentences = [_opening(phrase, context)]
     barred = _with_bar(phrase, context)
     sentences += [barred] if barred else []
-    hard = _hardest(phrase, context)
-    sentences += [hard] if hard else []
+    for more in (_held_under(phrase), _hardest(phrase, context)):
+        sentences += [more] if more else []
     again = {later: (earlier, likeness) for later, earlier, likeness in bar_repeats(phrase, lesson)}
     for bar, notes in _by_bar(phrase, context):
         where = f"Bar {bar}" if bar >= 1 else "Pickup"
@@ -56,6 +58,16 @@ def generate_breakdown(phrase: Phrase, lesson: Lesson) -> str:
     if closing:
         sentences.append(closing)
     return "\n".join(sentences)
+
+
+def _held_under(phrase: Phrase) -> str:
+    """Say which strings sound on while others are played, where there are two voices."""
+    strings = sorted({ring.string for ring in rings(by_onset(phrase.notes))}, reverse=True)
+    if not strings:
+        return ""
+    *others, last = map(str, strings)
+    named = f"strings {', '.join(others)} and {last}" if others else f"string {last}"
+    return f"Let {named} sound on while the others move: keep that finger down."
 
 
 def _with_bar(phrase: Phrase, context: Context) -> str:
