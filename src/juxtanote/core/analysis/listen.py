@@ -13,6 +13,7 @@ from juxtanote.core.analysis.naming import TIED_GAP_S, describe
 from juxtanote.core.analysis.partials import measure_stiffness
 from juxtanote.core.analysis.perceived import Hints, Listening, OtherReading, PerceivedNote
 from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
+from juxtanote.core.analysis.talk import without_talk
 from juxtanote.core.progress import Progress, no_progress, part_of
 from juxtanote.core.units import amplitude_to_db, cents_to_reference_hz, midi_to_hz
 
@@ -33,8 +34,11 @@ def listen(
     hints: Hints | None = None,
     progress: Progress = no_progress,
     learned: bool = True,
+    keep_talk: bool = False,
 ) -> Listening:
     """Hear the notes of a stretch.
+
+    What sounds like talk is left out, unless a person said how many notes there are, or which.
 
     Parameters
     ----------
@@ -42,6 +46,8 @@ def listen(
         The stretch at 22 050 Hz; times in the result are counted from `start_s`.
     learned : bool
         False uses the signal-processing road for one voice, as do missing weights.
+    keep_talk : bool
+        True leaves in what sounds like talk.
     """
     hints = hints or Hints()
     mid = np.nan_to_num(mid - np.float32(np.mean(mid) if len(mid) else 0.0))
@@ -68,6 +74,8 @@ def listen(
     traces = [None if note.dead or heard is None else trace(heard, note) for note in found]
     notes = describe(found, traces, mid, spectra, reference_hz, part_of(progress, 0.6, 1.0))
     level = _level_curve(mid, len(onset_curve))
+    if not (keep_talk or hints.certain or hints.expected_notes):
+        notes = without_talk(notes)
     notes = _with_strings(notes, mid, reference_hz)
     notes = [_with_other_kinds(notes, k, onset_rows) for k in range(len(notes))]
     moved = tuple(_shifted(note, start_s) for note in notes)

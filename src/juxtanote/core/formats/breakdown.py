@@ -67,7 +67,7 @@ def _held_under(phrase: Phrase) -> str:
         return ""
     *others, last = map(str, strings)
     named = f"strings {', '.join(others)} and {last}" if others else f"string {last}"
-    return f"Let {named} sound on while the others move: keep that finger down."
+    return f"Let {named} sound on while the others move: do not damp {'them' if others else 'it'}."
 
 
 def _with_bar(phrase: Phrase, context: Context) -> str:

@@ -1,0 +1,115 @@
+"""Talk between the notes: a voice that speaks is voiced as strings are, but keeps to no tuning.
+
+What it sounds glides, is short, and lies anywhere between the semitones, where notes of a guitar lie
+close about one offset, that of its reference pitch (speech melody moves on no scale: common practice;
+measured in `lab.talk` on synthetic voices and generated guitars).
+"""
+
+import json
+from collections.abc import Sequence
+from dataclasses import replace
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.analysis.perceived import PerceivedNote
+from juxtanote.core.analysis.shipped import FOLDER
+
+REACH_S = 2.5  # each way: what sounds around a note tells most
+SEMITONE_CENTS = 100.0
+SETTLED = (0.2, 0.85)  # the part of a note that tells its pitch
+ANYWHERE_CENTS = 25.0  # how far from a semitone a pitch lies in the mean that lies anywhere
+LONGEST_STRAY_CENTS = 60.0
+# Added before the logarithm: less is as good as in tune, or as steady.
+TUNED_CENTS, STEADY_CENTS = 3.0, 1.5
+SURELY_TALK = 0.8  # from here on it is no note
+FEWEST = 4  # notes: of fewer nothing can be told
+
+
+@lru_cache(maxsize=1)
+def talk_weights() -> NDArray[np.float64]:
+    """Read the weights of the four features, and the bias: logistic regression, fitted by `lab.talk`."""
+    told = json.loads((FOLDER / "talk.json").read_text("utf-8"))
+    return np.array(told["weights"], dtype=np.float64)
+
+
+def talk_features(notes: Sequence[PerceivedNote]) -> NDArray[np.float64]:
+    """Measure what tells talk from notes.
+
+    Parameters
+    ----------
+    notes : sequence of PerceivedNote
+        By onset, in seconds, with their pitch curves in cents.
+
+    Returns
+    -------
+    ndarray, shape (n_notes, 4)
+        Logarithms of: how far a note lies from where those around it lie between the semitones (cents),
+        how unsteady it is (cents), how long it is (seconds); and the mean of the first around it.
+    """
+    count = len(notes)
+    onsets = np.array([note.onset_s for note in notes])
+    own = np.array([_own(note) for note in notes]).reshape(count, 3)
+    turn = 2.0 * np.pi / SEMITONE_CENTS
+    phasors = np.where(np.isnan(own[:, 0]), 0.0, np.exp(1j * turn * np.nan_to_num(own[:, 0])))
+    features = np.empty((count, 4))
+    for k in range(count):
+        near = slice(*np.searchsorted(onsets, (onsets[k] - REACH_S, onsets[k] + REACH_S)))
+        centre = np.angle(phasors[near].sum()) / turn
+        half = 0.5 * SEMITONE_CENTS
+        apart = np.abs((own[near, 0] - centre + half) % SEMITONE_CENTS - half)
+        strays = np.log(np.where(np.isnan(apart), ANYWHERE_CENTS, apart) + TUNED_CENTS)
+        features[k] = strays[k - near.start], *own[k, 1:], strays.mean()
+    return features
+
+
+def _own(note: PerceivedNote) -> tuple[float, float, float]:
+    """Give cents from the semitone, nan where no curve is, and the logarithms of spread and length."""
+    length = note.offset_s - note.onset_s
+    if len(note.curve) < 3:
+        return float("nan"), float(np.log(10.0)), float(np.log(length))
+    times, cents = np.array(note.curve).T
+    inside = (times >= SETTLED[0] * length) & (times <= SETTLED[1] * length)
+    settled = cents[inside] if inside.sum() > 1 else cents
+    spread = min(float(np.std(settled)), LONGEST_STRAY_CENTS)
+    return float(np.median(settled)), float(np.log(spread + STEADY_CENTS)), float(np.log(length))
+
+
+def talk_probabilities(notes: Sequence[PerceivedNote]) -> NDArray[np.float64]:
+    """Tell how likely each note is a syllable.
+
+    Parameters
+    ----------
+    notes : sequence of PerceivedNote
+        By onset.
+
+    Returns
+    -------
+    ndarray, shape (n_notes,)
+        From 0 to 1; 0 for all where they are too few to tell.
+
+    Examples
+    --------
+    >>> talk_probabilities([]).shape
+    (0,)
+    """
+    if len(notes) < FEWEST:
+        return np.zeros(len(notes))
+    weights = talk_weights()
+    return np.asarray(1.0 / (1.0 + np.exp(-(talk_features(notes) @ weights[:-1] + weights[-1]))))
+
+
+def without_talk(notes: Sequence[PerceivedNote]) -> list[PerceivedNote]:
+    """Leave out what is talk, and doubt what may be.
+
+    Parameters
+    ----------
+    notes : sequence of PerceivedNote
+        By onset.
+    """
+    return [
+        replace(note, confidence=note.confidence * (1.0 - chance)) if chance > 0.5 else note
+        for note, chance in zip(notes, talk_probabilities(notes).tolist(), strict=True)
+        if chance < SURELY_TALK
+    ]
