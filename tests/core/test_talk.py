@@ -1,0 +1,95 @@
+"""What is spoken is no note, and what is played is not taken for talk."""
+
+import unittest
+
+import numpy as np
+from scipy import signal
+
+from juxtanote.core.analysis.listen import listen
+from juxtanote.core.analysis.perceived import Hints, PerceivedNote
+from juxtanote.core.analysis.spectra import SAMPLE_RATE
+from juxtanote.core.analysis.talk import talk_probabilities, without_talk
+from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
+
+# Formants of men's vowels in Hz: G. E. Peterson, H. L. Barney, "Control methods used in a study of the
+# vowels", JASA 24, 1952, table II (i, æ, ɑ, u, ɜ).
+VOWELS = (
+    (270, 2290, 3010),
+    (660, 1720, 2410),
+    (730, 1090, 2440),
+    (300, 870, 2240),
+    (490, 1350, 1690),
+)
+
+
+def notes(offsets: list[float], length_s: float, spread: float = 0.0) -> list[PerceivedNote]:
+    """Notes one after the other, so many cents from the semitone."""
+    made = []
+    for k, cents in enumerate(offsets):
+        times = np.arange(0.0, length_s, 0.01)
+        wave = cents + spread * np.sin(30.0 * times)
+        curve = tuple(zip(times.tolist(), wave.tolist(), strict=True))
+        start = 0.3 * k
+        made.append(PerceivedNote(start, start + length_s, 60.0 + k % 5, -18.0, 0.9, curve=curve))
+    return made
+
+
+def syllables(seconds: float, rng: np.random.Generator) -> np.ndarray:
+    """A voice: pulses of a gliding pitch through formants, five syllables a second."""
+    audio = np.zeros(int(seconds * SAMPLE_RATE))
+    at = 0.1
+    while at < seconds - 0.5:
+        length = float(rng.uniform(0.12, 0.28))
+        count = int(length * SAMPLE_RATE)
+        pitch = np.linspace(*(120.0 * 2.0 ** rng.uniform(-0.4, 0.5, 2)), count)
+        phase = np.cumsum(pitch / SAMPLE_RATE)
+        pulses = np.diff(np.floor(phase), prepend=0.0)
+        for hertz in VOWELS[int(rng.integers(len(VOWELS)))]:
+            wide = 60.0 + 0.05 * hertz
+            pole = np.exp(-np.pi * wide / SAMPLE_RATE)
+            turn = 2.0 * np.cos(2.0 * np.pi * hertz / SAMPLE_RATE)
+            pulses = signal.lfilter([1.0], [1.0, -pole * turn, pole**2], pulses)
+        shape = np.minimum(1.0, np.minimum(np.arange(count), np.arange(count)[::-1]) / 400.0)
+        start = int(at * SAMPLE_RATE)
+        audio[start : start + count] += pulses * shape / (np.abs(pulses).max() + 1e-9)
+        at += length + float(rng.choice([0.02, 0.05, 0.3]))
+    return (0.3 * audio).astype(np.float32)
+
+
+class TestTelling(unittest.TestCase):
+    def test_what_lies_anywhere_is_talk(self) -> None:
+        offsets = np.random.default_rng(1).uniform(-50, 50, 12).tolist()
+        self.assertGreater(talk_probabilities(notes(offsets, 0.09, 12.0)).min(), 0.5)
+
+    def test_what_keeps_to_a_tuning_is_not_though_it_be_another(self) -> None:
+        rng = np.random.default_rng(2)
+        for away in (0.0, 30.0, 49.0):
+            offsets = (away + rng.normal(0.0, 3.0, 12)).tolist()
+            self.assertLess(talk_probabilities(notes(offsets, 0.12, 1.0)).max(), 0.2, away)
+
+    def test_a_few_bends_among_notes_stay(self) -> None:
+        offsets = [0.0, 2.0, 35.0, -1.0, 1.0, -30.0, 3.0, 0.0]
+        self.assertEqual(len(without_talk(notes(offsets, 0.4, 2.0))), len(offsets))
+
+    def test_of_few_notes_nothing_is_told(self) -> None:
+        self.assertEqual(talk_probabilities(notes([40.0, -20.0, 10.0], 0.05)).tolist(), [0.0] * 3)
+
+
+class TestListening(unittest.TestCase):
+    def test_a_voice_has_hardly_a_note_and_a_guitar_keeps_its_own(self) -> None:
+        voice = syllables(8.0, np.random.default_rng(3))
+        left = [n for n in listen(voice, 0 * voice).notes if n.confidence > 0.5]
+        there = listen(voice, 0 * voice, keep_talk=True).notes
+        self.assertGreater(len(there), 8)  # without looking at its tuning it would be full of notes
+        self.assertLessEqual(5 * len(left), len(there))
+        told = listen(voice, 0 * voice, hints=Hints(expected_notes=3)).notes
+        self.assertEqual(len(told), 3)  # who says how many there are is believed
+
+        pitches = (57, 60, 62, 64, 67, 64, 62, 60)
+        events = [StringEvent(0.2 + 0.3 * k, 0.28, 3, 5, float(p)) for k, p in enumerate(pitches)]
+        guitar = render_events(events, SAMPLE_RATE, StringVoice(), np.random.default_rng(4))
+        self.assertEqual(len(listen(guitar, 0 * guitar).notes), len(pitches))
+
+
+if __name__ == "__main__":
+    unittest.main()
