@@ -54,7 +54,8 @@ def stretches() -> list[tuple[list[PerceivedNote], list[StringEvent] | None]]:
 def _heard(stereo: np.ndarray) -> list[PerceivedNote]:
     mid, side = 0.5 * (stereo[0] + stereo[1]), 0.5 * (stereo[0] - stereo[1])
     cents, _ = measure_reference_cents(mid, SAMPLE_RATE)
-    return list(listen(mid, side, reference_cents=cents, keep_talk=True).notes)
+    heard = listen(mid, side, reference_cents=cents, keep_talk=True).notes
+    return [note for note in heard if "dead" not in note.techniques]
 
 
 def labelled(
@@ -95,8 +96,8 @@ def fit(out: Path) -> None:
     best = minimize(loss, np.zeros(design.shape[1])).x
     chance = 1.0 / (1.0 + np.exp(-(design @ best)))
     told = {
-        "syllables left out": float((chance[target > 0.5] > talk.SURELY_TALK).mean()),
-        "notes left out": float((chance[target < 0.5] > talk.SURELY_TALK).mean()),
+        "syllables over 0.5": float((chance[target > 0.5] > 0.5).mean()),
+        "notes over 0.5": float((chance[target < 0.5] > 0.5).mean()),
     }
     plain = best[:-1] / scale
     weights = [*plain, best[-1] - float((plain * centre).sum())]

@@ -1,6 +1,7 @@
 """What is spoken is no note, and what is played is not taken for talk."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from scipy import signal
@@ -70,6 +71,11 @@ class TestTelling(unittest.TestCase):
     def test_a_few_bends_among_notes_stay(self) -> None:
         offsets = [0.0, 2.0, 35.0, -1.0, 1.0, -30.0, 3.0, 0.0]
         self.assertEqual(len(without_talk(notes(offsets, 0.4, 2.0))), len(offsets))
+
+    def test_damped_strokes_are_not_talk(self) -> None:
+        stroke = PerceivedNote(0.0, 0.03, 40.0, -18.0, 0.8, frozenset({"dead"}))
+        strokes = [replace(stroke, onset_s=0.2 * k, offset_s=0.2 * k + 0.03) for k in range(12)]
+        self.assertEqual(without_talk(strokes), strokes)
 
     def test_of_few_notes_nothing_is_told(self) -> None:
         self.assertEqual(talk_probabilities(notes([40.0, -20.0, 10.0], 0.05)).tolist(), [0.0] * 3)
