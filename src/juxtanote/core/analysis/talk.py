@@ -6,6 +6,7 @@ measured in `lab.talk` on synthetic voices and generated guitars).
 """
 
 import json
+import math
 from collections.abc import Sequence
 from dataclasses import replace
 from functools import lru_cache
@@ -22,8 +23,9 @@ SETTLED = (0.2, 0.85)  # the part of a note that tells its pitch
 LONGEST_STRAY_CENTS = 60.0
 # Added before the logarithm: less is as good as in tune, or as steady.
 TUNED_CENTS, STEADY_CENTS = 3.0, 1.5
-# How sure a note must be when its chance to be talk is taken off. From 0.05 to 0.3 notes of guitars alone
-# stay as they are; what goes on records, talk or not, was seldom played.
+# From these log odds on a note is doubted, so much a step; what is hardly sure then is left out. So
+# notes that are surely heard stay, on a guitar whose strings are 30 cents apart as well.
+DOUBTED_FROM, DOUBT = -1.0, 1.5
 LEAST_SURE = 0.25
 FEWEST = 4  # notes: of fewer nothing can be told
 
@@ -81,7 +83,7 @@ def _own(note: PerceivedNote) -> tuple[float, float, float]:
     return float(np.median(settled)), float(np.log(spread + STEADY_CENTS)), float(np.log(length))
 
 
-def talk_probabilities(notes: Sequence[PerceivedNote]) -> NDArray[np.float64]:
+def talk_log_odds(notes: Sequence[PerceivedNote]) -> NDArray[np.float64]:
     """Tell how likely each note is a syllable.
 
     Parameters
@@ -92,21 +94,19 @@ def talk_probabilities(notes: Sequence[PerceivedNote]) -> NDArray[np.float64]:
     Returns
     -------
     ndarray, shape (n_notes,)
-        From 0 to 1; 0 for strokes without pitch, and for all where they are too few to tell.
+        Log odds; minus infinity for strokes without pitch, and for all where they are too few to tell.
 
     Examples
     --------
-    >>> talk_probabilities([]).shape
+    >>> talk_log_odds([]).shape
     (0,)
     """
-    chances = np.zeros(len(notes))
+    odds = np.full(len(notes), -np.inf)
     pitched = [k for k, note in enumerate(notes) if "dead" not in note.techniques]
-    if len(pitched) < FEWEST:
-        return chances
-    weights = talk_weights()
-    score = talk_features([notes[k] for k in pitched]) @ weights[:-1] + weights[-1]
-    chances[pitched] = 1.0 / (1.0 + np.exp(-score))
-    return chances
+    if len(pitched) >= FEWEST:
+        weights = talk_weights()
+        odds[pitched] = talk_features([notes[k] for k in pitched]) @ weights[:-1] + weights[-1]
+    return odds
 
 
 def without_talk(notes: Sequence[PerceivedNote]) -> list[PerceivedNote]:
@@ -117,8 +117,17 @@ def without_talk(notes: Sequence[PerceivedNote]) -> list[PerceivedNote]:
     notes : sequence of PerceivedNote
         By onset.
     """
-    doubted = [
-        replace(note, confidence=round(note.confidence * (1.0 - chance), 3))
-        for note, chance in zip(notes, talk_probabilities(notes).tolist(), strict=True)
-    ]
-    return [note for note in doubted if note.confidence >= LEAST_SURE]
+    kept = []
+    for note, odds in zip(notes, talk_log_odds(notes).tolist(), strict=True):
+        if odds > DOUBTED_FROM:
+            note = _less_sure(note, DOUBT * (odds - DOUBTED_FROM))
+            if note.confidence < LEAST_SURE:
+                continue
+        kept.append(note)
+    return kept
+
+
+def _less_sure(note: PerceivedNote, by: float) -> PerceivedNote:
+    known = min(max(note.confidence, 0.001), 0.999)
+    odds = math.log(known / (1.0 - known)) - by
+    return replace(note, confidence=round(1.0 / (1.0 + math.exp(-odds)), 3))
