@@ -126,6 +126,21 @@ def hand_out_several(
 
     A lesson page plays the tab alone: no recording is opened for it.
 
+    Parameters
+    ----------
+    chosen : sequence of tuple
+        Each with the numbers of its phrases.
+    path : Path
+        A ``.pdf`` or ``.html`` file.
+    write_pages : WritePages, optional
+        Writes a PDF, where there is what draws one.
+    measure : Measure, optional
+        Gives the width of text in millimetres.
+    choices : Choices, optional
+        What is shown; the usual, where None.
+    progress : Progress, optional
+        Told the share that is done, 0 to 1.
+
     Raises
     ------
     JuxtanoteError

@@ -11,11 +11,26 @@ class Cancelled(Exception):
 
 
 def no_progress(part_done: float) -> None:
-    """Report to nobody: the default where nobody is waiting."""
+    """Report to nobody: the default where nobody is waiting.
+
+    Parameters
+    ----------
+    part_done : float
+        From 0 to 1.
+    """
 
 
 def part_of(progress: Progress, start: float, end: float) -> Progress:
     """Map the 0 to 1 of one step onto a stretch of the whole.
+
+    Parameters
+    ----------
+    progress : Progress
+        Of the whole, 0 to 1.
+    start : float
+        Where the step begins in it, 0 to 1.
+    end : float
+        Where the step ends in it, 0 to 1.
 
     Examples
     --------

@@ -57,7 +57,13 @@ def measure_recording(
 
 
 def time_map_of(reading: BeatReading | Pulses) -> TimeMap:
-    """Lay a time map through measured beats, the likeliest or one of the other readings."""
+    """Lay a time map through measured beats, the likeliest or one of the other readings.
+
+    Parameters
+    ----------
+    reading : BeatReading or Pulses
+        Beats in seconds, and how they make bars.
+    """
     beats = reading.best if isinstance(reading, BeatReading) else reading
     return TimeMap(
         tuple(float(t) for t in beats.beat_times_s),
@@ -89,6 +95,17 @@ def propose_focus(
 
     The whole mix is kept unless another way gives clearly more: each sure note counts its
     confidence, each doubtful one counts against.
+
+    Parameters
+    ----------
+    sound : Sound
+        The recording.
+    start_s, end_s : float
+        Seconds in the recording.
+    reference_cents : float, optional
+        Of A4 against 440 Hz.
+    progress : Progress, optional
+        Told the share that is done, 0 to 1.
     """
     tried: list[tuple[float, int, Focus]] = []
     count = len(FOCUS_CHOICES)
@@ -117,7 +134,13 @@ def to_place(note: PerceivedNote) -> NoteToPlace:
 
 
 def guess_tuning(midi: list[float]) -> tuple[int, ...]:
-    """Guess the tuning from the lowest notes heard: standard unless something lies below it."""
+    """Guess the tuning from the lowest notes heard: standard unless something lies below it.
+
+    Parameters
+    ----------
+    midi : list of float
+        Pitches that were heard, MIDI.
+    """
     low = sorted(round(m) for m in midi)
     few = max(len(low) // 100, 1)
     lowest = low[few] if len(low) > few else 40
@@ -151,7 +174,21 @@ def to_notes(
     guitar: Guitar,
     school: str,
 ) -> list[Note]:
-    """Join what was heard with where it is placed."""
+    """Join what was heard with where it is placed.
+
+    Parameters
+    ----------
+    heard : list of PerceivedNote
+        By onset in seconds.
+    placement : Placement
+        A string and a fret for each.
+    places : list of NoteToPlace
+        What was placed, in the same order.
+    guitar : Guitar
+        Its tuning, capo and frets.
+    school : str
+        Way of picking, one of `score.lesson.SCHOOLS`.
+    """
     fingers = choose_fingers(places, placement, guitar)
     strokes = choose_strokes(places, placement.strings, school)
     notes = []
@@ -193,6 +230,19 @@ def place_heard(
     """Place heard notes on the neck; what no string can sound is left out.
 
     With a `string` that the person named all notes are locked there.
+
+    Parameters
+    ----------
+    heard : list of PerceivedNote
+        By onset in seconds.
+    guitar : Guitar
+        Its tuning, capo and frets.
+    school : str
+        Way of picking, one of `score.lesson.SCHOOLS`.
+    string : int, optional
+        The only one, 1 the thinnest; any where None.
+    progress : Progress, optional
+        Told the share that is done, 0 to 1.
     """
     heard = [_on_this_guitar(note, guitar) for note in heard]
     kept = [note for note in heard if _keeps_pitch(note, guitar)]
@@ -308,7 +358,15 @@ def _with_others(lesson: Lesson, notes: list[Note]) -> Lesson:
 def lead_spans(
     notes: list[tuple[float, float]], gap_s: float = 0.8
 ) -> tuple[tuple[float, float], ...]:
-    """Join (onset, offset) pairs, sorted by onset, into the stretches where the lead plays."""
+    """Join (onset, offset) pairs, sorted by onset, into the stretches where the lead plays.
+
+    Parameters
+    ----------
+    notes : list of tuple
+        Onset and offset, seconds.
+    gap_s : float, optional
+        A longer rest parts two stretches, seconds.
+    """
     spans: list[tuple[float, float]] = []
     for start, end in notes:
         if spans and start - spans[-1][1] < gap_s:
@@ -321,7 +379,19 @@ def lead_spans(
 def chords_of(
     sound: Sound, start_s: float, end_s: float, time_map: TimeMap, key: str
 ) -> list[ChordReading]:
-    """Suggest chords for the bars that a stretch touches."""
+    """Suggest chords for the bars that a stretch touches.
+
+    Parameters
+    ----------
+    sound : Sound
+        The recording.
+    start_s, end_s : float
+        Seconds in the recording.
+    time_map : TimeMap
+        The beats.
+    key : str
+        Such as ``"A minor"``; empty for none.
+    """
     per_bar = time_map.beats_per_bar
     first = int(np.floor((float(time_map.to_beats(start_s)) + 0.12) / per_bar))
     last = int(np.ceil((float(time_map.to_beats(end_s)) - 0.3) / per_bar))
@@ -335,7 +405,15 @@ def chords_of(
 
 
 def split_at_rests(notes: list[Note], rest_s: float = 1.2) -> list[list[Note]]:
-    """Cut notes into stretches where the lead pauses."""
+    """Cut notes into stretches where the lead pauses.
+
+    Parameters
+    ----------
+    notes : list of Note
+        By onset in seconds.
+    rest_s : float, optional
+        From here on a rest parts two stretches, seconds.
+    """
     stretches: list[list[Note]] = []
     latest = -10.0
     for note in notes:
@@ -347,7 +425,15 @@ def split_at_rests(notes: list[Note], rest_s: float = 1.2) -> list[list[Note]]:
 
 
 def shifted(lesson: Lesson, by_s: float) -> Lesson:
-    """Move everything in a lesson along the recording."""
+    """Move everything in a lesson along the recording.
+
+    Parameters
+    ----------
+    lesson : Lesson
+        That is read; it is not changed.
+    by_s : float
+        Seconds, below zero for earlier.
+    """
 
     def moved(note: Note) -> Note:
         heard = replace(note.heard, onset_s=note.onset_s + by_s, offset_s=note.offset_s + by_s)

@@ -11,6 +11,13 @@ FLOOR_DB = -120.0  # under 20 bits of full scale: silence
 def midi_to_hz(midi: ArrayLike, reference_hz: float = A4_HZ) -> NDArray[np.float64]:
     """Give the frequency of a pitch in equal temperament (MIDI 1.0 tuning).
 
+    Parameters
+    ----------
+    midi : array_like
+        MIDI pitches, fractions among them; any shape.
+    reference_hz : float, optional
+        Of A4.
+
     Examples
     --------
     >>> round(float(midi_to_hz(40)), 2)
@@ -21,6 +28,13 @@ def midi_to_hz(midi: ArrayLike, reference_hz: float = A4_HZ) -> NDArray[np.float
 
 def hz_to_midi(hz: ArrayLike, reference_hz: float = A4_HZ) -> NDArray[np.float64]:
     """Give the pitch of a frequency; frequencies must be above zero.
+
+    Parameters
+    ----------
+    hz : array_like
+        Hz, above zero; any shape.
+    reference_hz : float, optional
+        Of A4.
 
     Examples
     --------
@@ -36,22 +50,54 @@ def cents_to_reference_hz(cents: float) -> float:
 
 
 def frames_to_seconds(frames: ArrayLike, hop_length: int, sample_rate: int) -> NDArray[np.float64]:
-    """Give the time of the centre of each frame."""
+    """Give the time of the centre of each frame.
+
+    Parameters
+    ----------
+    frames : array_like
+        From 0; any shape.
+    hop_length : int
+        Samples from frame to frame.
+    sample_rate : int
+        Hz.
+    """
     return np.asarray(np.asarray(frames, dtype=np.float64) * hop_length / sample_rate)
 
 
 def seconds_to_frames(seconds: ArrayLike, hop_length: int, sample_rate: int) -> NDArray[np.int64]:
-    """Give the frame whose centre is nearest to each time."""
+    """Give the frame whose centre is nearest to each time.
+
+    Parameters
+    ----------
+    seconds : array_like
+        Any shape.
+    hop_length : int
+        Samples from frame to frame.
+    sample_rate : int
+        Hz.
+    """
     position = np.asarray(seconds, dtype=np.float64) * sample_rate / hop_length
     return np.asarray(np.rint(position), dtype=np.int64)
 
 
 def amplitude_to_db(amplitude: ArrayLike) -> NDArray[np.float64]:
-    """Give decibels relative to full scale, not below `FLOOR_DB`."""
+    """Give decibels relative to full scale, not below `FLOOR_DB`.
+
+    Parameters
+    ----------
+    amplitude : array_like
+        1.0 is full scale; any shape.
+    """
     floor = 10.0 ** (FLOOR_DB / 20.0)
     return np.asarray(20.0 * np.log10(np.maximum(np.abs(np.asarray(amplitude, np.float64)), floor)))
 
 
 def db_to_amplitude(db: ArrayLike) -> NDArray[np.float64]:
-    """Give the linear amplitude of a level in decibels."""
+    """Give the linear amplitude of a level in decibels.
+
+    Parameters
+    ----------
+    db : array_like
+        dB relative to full scale; any shape.
+    """
     return np.asarray(10.0 ** (np.asarray(db, dtype=np.float64) / 20.0))

@@ -54,7 +54,17 @@ def checked_on(phrase: Phrase, lesson: Lesson) -> str:
 
 
 def as_checked(kept: Kept, phrase: Phrase, date: str) -> Kept:
-    """Note that nothing is left to say of a phrase."""
+    """Note that nothing is left to say of a phrase.
+
+    Parameters
+    ----------
+    kept : Kept
+        As it is.
+    phrase : Phrase
+        Of that lesson.
+    date : str
+        The day, ISO 8601.
+    """
     others = [c for c in kept.checked if c.phrase != phrase.ident]
     return replace(kept, checked=(*others, Checked(phrase.ident, date, mark_of(phrase))))
 

@@ -82,6 +82,11 @@ def profile(pitches: tuple[int, ...]) -> Counter[tuple[int, ...]]:
     """Count rows of two and three intervals, also those over a note between.
 
     A note that is added or left out breaks few of them: what it parts is joined by the interval over it.
+
+    Parameters
+    ----------
+    pitches : tuple of int
+        Of a line by onset, MIDI.
     """
     one, two = _steps(pitches, 1), _steps(pitches, 2)
     counts: Counter[tuple[int, ...]] = Counter(zip(one, one[1:], strict=False))
@@ -147,6 +152,11 @@ def alike_in_intervals(lines: Sequence[tuple[int, ...]]) -> np.ndarray:
     """Give which share of each line's intervals each other line has, (n_lines, n_lines).
 
     Each kind counts once: of a line that repeats itself `resemblance` is stricter.
+
+    Parameters
+    ----------
+    lines : sequence of tuple of int
+        Pitches of each by onset, MIDI.
     """
     owners, features = _features_of(lines)
     known, columns = np.unique(features, return_inverse=True)

@@ -62,6 +62,13 @@ class Hit:
 def parse_query(text: str, today: date | None = None) -> Query:
     """Read a line such as ``bend tempo:<100 key:A form:bar-11 string:1-2 uses:pull-off last:>30d``.
 
+    Parameters
+    ----------
+    text : str
+        As typed.
+    today : date, optional
+        For facts such as ``last:>30d``; the real day where None.
+
     Raises
     ------
     JuxtanoteError
@@ -175,6 +182,21 @@ def search(
 
     `cards` are those that have the words already (see `Index.cards`), best first; `profiles` are theirs,
     where somebody keeps them.
+
+    Parameters
+    ----------
+    cards : iterable of Card
+        Best first.
+    query : Query
+        What they must hold to.
+    like : sequence of int, optional
+        Pitches of a line that is looked for, MIDI; empty for none.
+    like_steps : sequence of float, optional
+        Its onsets apart, in beats or seconds; empty where unknown.
+    most : int, optional
+        How many at the most.
+    profiles : Profiles, optional
+        Of the cards; worked out where None.
     """
     every = list(cards)
     kept = [card for card in every if all(test(card) for test in query.tests)]

@@ -61,6 +61,19 @@ class Shelf:
     ) -> list[Hit]:
         """Find phrases by a line of words and facts, by music, or by both.
 
+        Parameters
+        ----------
+        text : str
+            Words and facts, see `search.parse_query`.
+        folders : sequence of Path
+            Only lessons from these; all where empty.
+        like : sequence of int, optional
+            Pitches of a line that is looked for, MIDI; empty for none.
+        like_steps : sequence of float, optional
+            Its onsets apart, in beats or seconds; empty where unknown.
+        most : int, optional
+            How many at the most.
+
         Raises
         ------
         JuxtanoteError

@@ -15,7 +15,19 @@ Placed = tuple[Moment, float]
 
 
 def draw_values(sketch: Sketch, row: list[Placed], bottom: float, time_map: TimeMap) -> None:
-    """Draw stems, beams and tuplets of one bar under its strings, and dots."""
+    """Draw stems, beams and tuplets of one bar under its strings, and dots.
+
+    Parameters
+    ----------
+    sketch : Sketch
+        What is drawn on; millimetres, y down.
+    row : list of Placed
+        What is struck in the bar, by onset.
+    bottom : float
+        Of the strings, mm.
+    time_map : TimeMap
+        The beats.
+    """
     beats: dict[int, list[Placed]] = {}
     for moment, x in row:
         if moment.value is None:
@@ -75,7 +87,17 @@ def _stem(sketch: Sketch, moment: Moment, x: float, bottom: float) -> None:
 
 
 def dot(sketch: Sketch, x: float, y: float, size: float = 0.35) -> None:
-    """Fill a dot."""
+    """Fill a dot.
+
+    Parameters
+    ----------
+    sketch : Sketch
+        What is drawn on; millimetres, y down.
+    x, y : float
+        Its middle, mm.
+    size : float, optional
+        Its width, mm.
+    """
     steps = ((1, 0), (0.7, 0.7), (0, 1), (-0.7, 0.7), (-1, 0), (-0.7, -0.7), (0, -1), (0.7, -0.7))
     sketch.fill(*((x + size * dx, y + size * dy) for dx, dy in steps))
 
@@ -85,7 +107,21 @@ def _beams(moment: Moment) -> int:
 
 
 def draw_flags(sketch: Sketch, x: float, y: float, count: int, way: float) -> None:
-    """Draw flags at the end of a stem; `way` is `DOWN` or `UP`, as the stem goes."""
+    """Draw flags at the end of a stem; `way` is `DOWN` or `UP`, as the stem goes.
+
+    Parameters
+    ----------
+    sketch : Sketch
+        What is drawn on; millimetres, y down.
+    x : float
+        Of the stem, mm.
+    y : float
+        Of the stem's end, mm.
+    count : int
+        How many: 1 for an eighth.
+    way : float
+        `DOWN` or `UP`.
+    """
     for level in range(count):
         at = y + way * BEAM_STEP * level
         sketch.line((x, at), (x + 0.9, at + 0.7 * way), (x + 1.3, at + 1.9 * way), width=0.32)
@@ -94,7 +130,21 @@ def draw_flags(sketch: Sketch, x: float, y: float, count: int, way: float) -> No
 def draw_joined(
     sketch: Sketch, xs: Sequence[float], levels: Sequence[int], y: float, way: float
 ) -> None:
-    """Draw the beams of stems that end at `y`: `levels` says how many each has."""
+    """Draw the beams of stems that end at `y`: `levels` says how many each has.
+
+    Parameters
+    ----------
+    sketch : Sketch
+        What is drawn on; millimetres, y down.
+    xs : sequence of float
+        Of the stems, mm.
+    levels : sequence of int
+        Of each stem: 1 for an eighth, 2 for a sixteenth.
+    y : float
+        Of their ends, mm.
+    way : float
+        `DOWN` or `UP`.
+    """
     for level in range(max(levels)):
         at = y + way * BEAM_STEP * level
         for index, count in enumerate(levels):
@@ -136,7 +186,21 @@ def _tuplet(sketch: Sketch, group: list[Placed], y: float, time_map: TimeMap) ->
 
 
 def draw_rest(sketch: Sketch, moment: Moment, x: float, middle: float, gap: float) -> None:
-    """Draw a rest between the strings; `x` is its middle, `middle` the height of the strings' middle."""
+    """Draw a rest between the strings; `x` is its middle, `middle` the height of the strings' middle.
+
+    Parameters
+    ----------
+    sketch : Sketch
+        What is drawn on; millimetres, y down.
+    moment : Moment
+        That is silent.
+    x : float
+        Of the rest's middle, mm.
+    middle : float
+        Of the strings, mm.
+    gap : float
+        Between two strings, mm.
+    """
     base = moment.value.base if moment.value is not None else "whole"
     if base in ("whole", "half"):
         top = middle if base == "half" else middle - 0.5 * gap

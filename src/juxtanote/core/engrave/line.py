@@ -208,7 +208,13 @@ def _spots(line: _Line, moment: Moment, x: float, end: float) -> None:
 
 
 def string_names(tuning: tuple[int, ...]) -> list[str]:
-    """Name strings from the thinnest; with the octave where a letter comes twice."""
+    """Name strings from the thinnest; with the octave where a letter comes twice.
+
+    Parameters
+    ----------
+    tuning : tuple of int
+        MIDI pitches of open strings, thickest first.
+    """
     names = [pitch_name(midi) for midi in reversed(tuning)]
     letters = [name.rstrip("-0123456789") for name in names]
     return [

@@ -44,7 +44,19 @@ def draw_number(sketch: Sketch, spot: Spot) -> None:
 
 
 def draw_marks(sketch: Sketch, spot: Spot, top: float, measure: Measure) -> None:
-    """Draw what belongs to one note: slur, slide, bend, vibrato."""
+    """Draw what belongs to one note: slur, slide, bend, vibrato.
+
+    Parameters
+    ----------
+    sketch : Sketch
+        What is drawn on; millimetres, y down.
+    spot : Spot
+        The note and where it stands.
+    top : float
+        Of the strings, mm.
+    measure : Measure
+        Gives the width of text in millimetres.
+    """
     tags, half = spot.note.written.techniques, half_width(spot, measure)
     if tags & SLURS and spot.before is not None:
         arc(sketch, spot.before, spot.x, spot.y - 1.5)
@@ -58,7 +70,19 @@ def draw_marks(sketch: Sketch, spot: Spot, top: float, measure: Measure) -> None
 
 
 def arc(sketch: Sketch, start: float, end: float, y: float) -> None:
-    """Draw an arc from one place to another."""
+    """Draw an arc from one place to another.
+
+    Parameters
+    ----------
+    sketch : Sketch
+        What is drawn on; millimetres, y down.
+    start : float
+        Where it begins, mm.
+    end : float
+        Where it ends, mm.
+    y : float
+        Of both ends, mm.
+    """
     height = min(1.5, 0.25 * max(end - start, 1.0))
     points = []
     for step in range(13):
@@ -68,7 +92,17 @@ def arc(sketch: Sketch, start: float, end: float, y: float) -> None:
 
 
 def slide(sketch: Sketch, spot: Spot, half: float) -> None:
-    """Draw the way that the finger goes, from the note before or from nowhere."""
+    """Draw the way that the finger goes, from the note before or from nowhere.
+
+    Parameters
+    ----------
+    sketch : Sketch
+        What is drawn on; millimetres, y down.
+    spot : Spot
+        The note and where it stands.
+    half : float
+        Half the width of the number, mm.
+    """
     start = spot.x - half - 3.2 if spot.before is None else spot.before + 2.0
     end = spot.x - half
     tilt = 0.9 if spot.rises else -0.9
@@ -76,7 +110,21 @@ def slide(sketch: Sketch, spot: Spot, half: float) -> None:
 
 
 def bend(sketch: Sketch, spot: Spot, half: float, peak: float, measure: Measure) -> float:
-    """Draw a bend with its size over it, as it was measured where it was; give where its drawing ends."""
+    """Draw a bend with its size over it, as it was measured where it was; give where its drawing ends.
+
+    Parameters
+    ----------
+    sketch : Sketch
+        What is drawn on; millimetres, y down.
+    spot : Spot
+        The note and where it stands.
+    half : float
+        Half the width of the number, mm.
+    peak : float
+        Height that its arrow reaches, mm.
+    measure : Measure
+        Gives the width of text in millimetres.
+    """
     written, y = spot.note.written, spot.y
     start = spot.x + half
     if "pre-bend" in written.techniques:
@@ -168,7 +216,19 @@ def draw_slash(sketch: Sketch, struck: list[Spot]) -> None:
 
 
 def wave(sketch: Sketch, start: float, end: float, y: float) -> None:
-    """Draw a wavy line as long as the vibrato."""
+    """Draw a wavy line as long as the vibrato.
+
+    Parameters
+    ----------
+    sketch : Sketch
+        What is drawn on; millimetres, y down.
+    start : float
+        Where it begins, mm.
+    end : float
+        Where it ends, mm.
+    y : float
+        Its middle, mm.
+    """
     count = max(int((end - start) / 0.9), 3)
     points = [(start + 0.9 * k, y + (0.6 if k % 2 else -0.6)) for k in range(count + 1)]
     sketch.line(*points, width=0.2)
@@ -191,6 +251,15 @@ def labels_of(
 
     What holds for several notes is written once, with a dashed line over them. `grips` are the names of
     chords that are struck, and where.
+
+    Parameters
+    ----------
+    spots : list of Spot
+        Of a line, by place.
+    grips : list of tuple
+        Place (mm) and name of chords that are struck.
+    measure : Measure
+        Gives the width of text in millimetres.
     """
     rows: list[list[Label]] = []
     for x, name in grips:
@@ -220,7 +289,17 @@ def _lay(rows: list[list[Label]], label: Label) -> None:
 
 
 def draw_label(sketch: Sketch, label: Label, y: float) -> None:
-    """Write a label at a baseline."""
+    """Write a label at a baseline.
+
+    Parameters
+    ----------
+    sketch : Sketch
+        What is drawn on; millimetres, y down.
+    label : Label
+        What is written, and from where to where.
+    y : float
+        Of its baseline, mm.
+    """
     sketch.say(label.left, y, label.text, 6)
     if label.line_from is not None:
         sketch.line((label.line_from, y - 0.6), (label.right, y - 0.6), width=0.18, dashed=True)

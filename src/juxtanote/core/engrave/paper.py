@@ -144,11 +144,31 @@ class Sketch:
         self.shapes.append(Shape(outlines[0], tuple(outlines[1:])))
 
     def say(self, x: float, y: float, text: str, size: float = 8.0, **how: bool | str) -> None:
-        """Write at a baseline."""
+        """Write at a baseline.
+
+        Parameters
+        ----------
+        x : float
+            Where it begins, or its middle, mm.
+        y : float
+            Of the baseline, mm.
+        text : str
+            In one line.
+        size : float, optional
+            Height of its font, points.
+        """
         self.words.append(Words(x, y, text, size, **how))  # type: ignore[arg-type]
 
     def block(self, height: float, room: float = 0.0) -> Block:
-        """Give what was drawn."""
+        """Give what was drawn.
+
+        Parameters
+        ----------
+        height : float
+            How much of the page it takes, mm.
+        room : float, optional
+            That must be left on the page for it to begin there, mm.
+        """
         return Block(
             height, tuple(self.strokes), tuple(self.words), max(height, room), tuple(self.shapes),
             tuple(self.places),
@@ -156,7 +176,15 @@ class Sketch:
 
 
 def moved(points: Points, down: float) -> Points:
-    """Give points that lie so much lower."""
+    """Give points that lie so much lower.
+
+    Parameters
+    ----------
+    points : Points
+        Places (x, y), mm.
+    down : float
+        Millimetres.
+    """
     return tuple((x, y + down) for x, y in points)
 
 
@@ -177,12 +205,36 @@ def lowered(block: Block, down: float) -> Block:
 
 
 def roughly(text: str, size: float, bold: bool) -> float:
-    """Estimate the width of text in millimetres where no fonts are at hand."""
+    """Estimate the width of text in millimetres where no fonts are at hand.
+
+    Parameters
+    ----------
+    text : str
+        In one line.
+    size : float
+        Height of its font, points.
+    bold : bool
+        Whether it is bold.
+    """
     return len(text) * size * POINT * (0.56 if bold else 0.52)
 
 
 def wrap(text: str, width: float, size: float, bold: bool, measure: Measure) -> list[str]:
-    """Break a line of text between words so that every part fits."""
+    """Break a line of text between words so that every part fits.
+
+    Parameters
+    ----------
+    text : str
+        Of any length.
+    width : float
+        Room for each line, mm.
+    size : float
+        Height of the font, points.
+    bold : bool
+        Whether it is bold.
+    measure : Measure
+        Gives the width of text in millimetres.
+    """
     parts: list[str] = []
     current = ""
     for word in text.split():
@@ -206,7 +258,27 @@ def paragraph(
     before: float = 0.0,
     room: float = 0.0,
 ) -> list[Block]:
-    """Set text in lines that fit, each a block; the first begins `before` lower and asks for `room`."""
+    """Set text in lines that fit, each a block; the first begins `before` lower and asks for `room`.
+
+    Parameters
+    ----------
+    text : str
+        Of any length.
+    size : float
+        Height of the font, points.
+    paper : Paper
+        Size and margins in millimetres.
+    measure : Measure
+        Gives the width of text in millimetres.
+    bold : bool, optional
+        Whether it is bold.
+    soft : bool, optional
+        Whether it is paler.
+    before : float, optional
+        Space over the first line, mm.
+    room : float, optional
+        That must be left on the page for it to begin there, mm.
+    """
     blocks: list[Block] = []
     height = size * POINT * LINE_HEIGHT
     for line in text.split("\n"):

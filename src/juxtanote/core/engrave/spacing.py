@@ -104,7 +104,21 @@ def room_of_marks(notes: Sequence[Note], measure: Measure) -> float:
 def bar_of(
     number: int, moments: list[Moment], time_map: TimeMap, measure: Measure, counts: bool
 ) -> Bar:
-    """Give a bar with the room of each moment; a slide needs to be seen between its two notes."""
+    """Give a bar with the room of each moment; a slide needs to be seen between its two notes.
+
+    Parameters
+    ----------
+    number : int
+        Of the bar.
+    moments : list of Moment
+        By onset in beats.
+    time_map : TimeMap
+        The beats.
+    measure : Measure
+        Gives the width of text in millimetres.
+    counts : bool
+        Whether counted values are drawn.
+    """
     widths = [width_of(m, time_map, measure, counts=counts) for m in moments]
     for index, moment in enumerate(moments[1:], start=1):
         if not moment.is_held and any("slide" in n.written.techniques for n in moment.notes):
@@ -124,7 +138,15 @@ def _half(moment: Moment, measure: Measure) -> float:
 
 
 def lines_of(bars: list[Bar], room: float) -> list[list[Bar]]:
-    """Break bars into lines that are filled as evenly as they can be, and no bar alone at the end."""
+    """Break bars into lines that are filled as evenly as they can be, and no bar alone at the end.
+
+    Parameters
+    ----------
+    bars : list of Bar
+        In order.
+    room : float
+        Width of a line, mm.
+    """
     count = len(bars)
     naturals = [bar.natural for bar in bars]
     best = [0.0] + [math.inf] * count
@@ -157,6 +179,16 @@ def _cost(used: float, room: float, bars: int, *, is_last: bool, is_first: bool)
 
 
 def stretch_of(line: list[Bar], room: float, *, is_last: bool) -> float:
-    """Give how much wider than natural a line is set: filled, the last one only where it nearly is."""
+    """Give how much wider than natural a line is set: filled, the last one only where it nearly is.
+
+    Parameters
+    ----------
+    line : list of Bar
+        Its bars.
+    room : float
+        Width of the line, mm.
+    is_last : bool
+        Whether no line follows.
+    """
     ratio = room / sum(bar.natural for bar in line)
     return LAST if is_last and ratio > FILLED else ratio

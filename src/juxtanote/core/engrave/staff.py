@@ -83,13 +83,29 @@ class Staff:
 
 
 def room_before(key: str) -> float:
-    """Give the room of clef and signature at the beginning of a line."""
+    """Give the room of clef and signature at the beginning of a line.
+
+    Parameters
+    ----------
+    key : str
+        Such as ``"A minor"``; empty for none.
+    """
     known = known_key(key)
     return CLEF_ROOM + SIGN_STEP * abs(known.fifths if known else 0)
 
 
 def staff_of(bars: Iterable[Sequence[VoiceRow]], guitar: Guitar, key: str) -> Staff:
-    """Put the bars of one line on a staff; an accidental holds to the end of its bar."""
+    """Put the bars of one line on a staff; an accidental holds to the end of its bar.
+
+    Parameters
+    ----------
+    bars : iterable of sequence of VoiceRow
+        Voices of each bar.
+    guitar : Guitar
+        Its tuning, capo and frets.
+    key : str
+        Such as ``"A minor"``; empty for none.
+    """
     known = known_key(key)
     fifths = known.fifths if known else 0
     made = tuple(_on_staff(bar, guitar, key, fifths) for bar in bars)
@@ -127,12 +143,29 @@ def _on_staff(bar: Sequence[VoiceRow], guitar: Guitar, key: str, fifths: int) ->
 
 
 def spelled_note(note: Note, guitar: Guitar, key: str) -> SpelledPitch:
-    """Give the pitch of a note as it is written for guitar, an octave over its sound."""
+    """Give the pitch of a note as it is written for guitar, an octave over its sound.
+
+    Parameters
+    ----------
+    note : Note
+        With its place.
+    guitar : Guitar
+        Its tuning, capo and frets.
+    key : str
+        Such as ``"A minor"``; empty for none.
+    """
     return spell_pitch(round(sounding_midi(note, guitar)) + OCTAVE, key)
 
 
 def in_signature(step: str, fifths: int) -> int:
     """Give how a signature of so many sharps (flats below zero) alters a letter.
+
+    Parameters
+    ----------
+    step : str
+        A letter, ``"A"`` to ``"G"``.
+    fifths : int
+        Sharps, or flats below zero; -7 to 7.
 
     Examples
     --------
@@ -153,7 +186,19 @@ def _outlines() -> dict[str, list[list[tuple[float, float]]]]:
 
 
 def draw_sign(sketch: Sketch, name: str, x: float, y: float) -> float:
-    """Draw a clef or an accidental from `x` on, on the line or space at `y`; give its width."""
+    """Draw a clef or an accidental from `x` on, on the line or space at `y`; give its width.
+
+    Parameters
+    ----------
+    sketch : Sketch
+        What is drawn on; millimetres, y down.
+    name : str
+        Of the sign in the music font.
+    x : float
+        Where it begins, mm.
+    y : float
+        Of its line or space, mm.
+    """
     outlines: list[Points] = [
         tuple((x + SPACE * dx, y + SPACE * dy) for dx, dy in contour)
         for contour in _outlines()[name]
@@ -165,7 +210,23 @@ def draw_sign(sketch: Sketch, name: str, x: float, y: float) -> float:
 def draw_staff(
     sketch: Sketch, staff: Staff, left: float, right: float, top: float, time_map: TimeMap
 ) -> None:
-    """Draw a staff whose highest line lies at `top`."""
+    """Draw a staff whose highest line lies at `top`.
+
+    Parameters
+    ----------
+    sketch : Sketch
+        What is drawn on; millimetres, y down.
+    staff : Staff
+        What stands on it.
+    left : float
+        Where its lines begin, mm.
+    right : float
+        Where its lines end, mm.
+    top : float
+        Of its highest line, mm.
+    time_map : TimeMap
+        The beats.
+    """
     for line in range(LINES):
         y = top + SPACE * line
         sketch.line((left, y), (right, y), width=0.12)
@@ -178,13 +239,35 @@ def draw_staff(
 
 
 def draw_metre(sketch: Sketch, x: float, top: float, signature: tuple[int, int]) -> None:
-    """Write a time signature on the staff."""
+    """Write a time signature on the staff.
+
+    Parameters
+    ----------
+    sketch : Sketch
+        What is drawn on; millimetres, y down.
+    x : float
+        Of its middle, mm.
+    top : float
+        Of the highest line, mm.
+    signature : tuple
+        Beats a bar, and their unit.
+    """
     for number, y in zip(signature, (top + 1.85 * SPACE, top + 3.85 * SPACE), strict=True):
         sketch.say(x, y, str(number), 12.5, bold=True, anchor="middle")
 
 
 def draw_bar_line(sketch: Sketch, x: float, top: float) -> None:
-    """Draw a bar line over the staff."""
+    """Draw a bar line over the staff.
+
+    Parameters
+    ----------
+    sketch : Sketch
+        What is drawn on; millimetres, y down.
+    x : float
+        Millimetres.
+    top : float
+        Of the highest line, mm.
+    """
     sketch.line((x, top), (x, top + (LINES - 1) * SPACE), width=0.25)
 
 

@@ -12,7 +12,19 @@ SPOT_WIDTH = 4.2  # millimetres of what lights up while a note sounds
 def block_svg(
     block: Block, paper: Paper, moments: Sequence[tuple[int, float, float, float]], line: int
 ) -> str:
-    """Draw a block; `moments` are (number, x, top, bottom) of what can light up."""
+    """Draw a block; `moments` are (number, x, top, bottom) of what can light up.
+
+    Parameters
+    ----------
+    block : Block
+        As drawn, mm.
+    paper : Paper
+        Size and margins in millimetres.
+    moments : sequence of tuple
+        Number, x, top and bottom (mm) of what can light up.
+    line : int
+        Its number on the page.
+    """
     left, width = paper.margin - 8.0, paper.room + 16.0
     parts = [
         f'<svg viewBox="0 0 {_n(width)} {_n(block.height)}" data-line="{line}" aria-hidden="true" '

@@ -76,7 +76,19 @@ def voice_rows(bar: Bar, row: list[Placed], right: float) -> list[VoiceRow]:
 
 
 def x_at(bar: Bar, row: list[Placed], right: float, beats: Fraction) -> float:
-    """Give where a time of a bar stands: at what is struck there, or in proportion between."""
+    """Give where a time of a bar stands: at what is struck there, or in proportion between.
+
+    Parameters
+    ----------
+    bar : Bar
+        With the room of each moment.
+    row : list of Placed
+        What is struck in the bar, by onset.
+    right : float
+        Where the bar ends, mm.
+    beats : Fraction
+        Counted from bar 1.
+    """
     known = [(moment.onset, x) for moment, x in row if moment.value is not None or moment.is_rest]
     known.append((span_of(bar)[1], right))
     before = known[0]

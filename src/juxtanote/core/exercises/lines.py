@@ -57,7 +57,15 @@ def from_beat(line: Sequence[Tone], beats: int) -> list[Tone]:
 
 
 def displaced(line: Sequence[Tone], by: Fraction = EIGHTH) -> list[Tone]:
-    """Begin a line later (or earlier) against the beat."""
+    """Begin a line later (or earlier) against the beat.
+
+    Parameters
+    ----------
+    line : sequence of Tone
+        Tones by onset in beats; pitches are MIDI.
+    by : Fraction, optional
+        Beats, below zero for earlier.
+    """
     return [replace(t, onset=t.onset + by) for t in line]
 
 
@@ -77,7 +85,17 @@ def cell_of(line: Sequence[Tone]) -> list[Tone]:
 
 
 def sequence(line: Sequence[Tone], times: int, classes: tuple[int, ...]) -> list[Tone]:
-    """Repeat a line's cell through a scale, each time a step higher, or lower with `times` below zero."""
+    """Repeat a line's cell through a scale, each time a step higher, or lower with `times` below zero.
+
+    Parameters
+    ----------
+    line : sequence of Tone
+        Tones by onset in beats; pitches are MIDI.
+    times : int
+        How often the cell comes again; below zero goes down.
+    classes : tuple of int
+        Pitch classes of the scale, 0 to 11.
+    """
     cell = [plain(t) for t in cell_of(line)]
     start = cell[0].onset
     span = max(t.end for t in cell) - start
@@ -92,7 +110,17 @@ def sequence(line: Sequence[Tone], times: int, classes: tuple[int, ...]) -> list
 
 
 def in_parallel(line: Sequence[Tone], steps: int, classes: tuple[int, ...]) -> list[Tone]:
-    """Add a second voice so many steps of the scale over (or under) the first."""
+    """Add a second voice so many steps of the scale over (or under) the first.
+
+    Parameters
+    ----------
+    line : sequence of Tone
+        Tones by onset in beats; pitches are MIDI.
+    steps : int
+        Of the scale, below zero for under.
+    classes : tuple of int
+        Pitch classes of the scale, 0 to 11.
+    """
     first = [plain(t) for t in upper_voice(line)]
     second = [replace(t, midi=move_in_scale(t.midi, steps, classes)) for t in first]
     return sorted([*first, *second], key=lambda t: (t.onset, t.midi))
@@ -109,7 +137,17 @@ def upper_voice(line: Sequence[Tone]) -> list[Tone]:
 
 
 def moved(line: Sequence[Tone], steps: int, classes: tuple[int, ...]) -> list[Tone]:
-    """Give a line so many steps of the scale away: a harmony for another guitar."""
+    """Give a line so many steps of the scale away: a harmony for another guitar.
+
+    Parameters
+    ----------
+    line : sequence of Tone
+        Tones by onset in beats; pitches are MIDI.
+    steps : int
+        Of the scale, below zero for down.
+    classes : tuple of int
+        Pitch classes of the scale, 0 to 11.
+    """
     return [replace(t, midi=move_in_scale(t.midi, steps, classes), place=None) for t in line]
 
 
@@ -124,7 +162,15 @@ def contrary(line: Sequence[Tone], classes: tuple[int, ...]) -> list[Tone]:
 
 
 def landing_on(line: Sequence[Tone], pitch_class: int) -> list[Tone]:
-    """Let a line end on another pitch class, in the octave nearest to its last note."""
+    """Let a line end on another pitch class, in the octave nearest to its last note.
+
+    Parameters
+    ----------
+    line : sequence of Tone
+        Tones by onset in beats; pitches are MIDI.
+    pitch_class : int
+        From 0 (C) to 11.
+    """
     last = line[-1]
     apart = (pitch_class - last.midi + 6) % 12 - 6
     return [*line[:-1], replace(plain(last), midi=last.midi + apart)]

@@ -137,7 +137,21 @@ def _in_range(tones: list[Tone], context: Context, problems: list[str]) -> list[
 def phrase_of_tones(
     tones: Sequence[Tone], source: Phrase, lesson: Lesson, words: str, kind: str = EXERCISE
 ) -> Phrase:
-    """Write tones as a variant of a phrase, sounding at the lesson's tempo."""
+    """Write tones as a variant of a phrase, sounding at the lesson's tempo.
+
+    Parameters
+    ----------
+    tones : sequence of Tone
+        By onset in beats.
+    source : Phrase
+        The phrase that it is a variant of.
+    lesson : Lesson
+        That is read; it is not changed.
+    words : str
+        Its name.
+    kind : str, optional
+        One of `lesson.VARIATIONS`.
+    """
     time_map = lesson.time_map
     edges = [[float(t.onset), float(t.onset + t.length)] for t in tones]
     notes = []
@@ -182,6 +196,19 @@ def harmony_part(
     lesson: Lesson, phrase: Phrase, steps: int, part: int, progress: Progress = no_progress
 ) -> Phrase:
     """Make a phrase for another part, so many steps of the key's scale away, at the same times.
+
+    Parameters
+    ----------
+    lesson : Lesson
+        That is read; it is not changed.
+    phrase : Phrase
+        Of that lesson.
+    steps : int
+        Of the key's scale, below zero for under.
+    part : int
+        Number of the part that gets it.
+    progress : Progress, optional
+        Told the share that is done, 0 to 1.
 
     Raises
     ------

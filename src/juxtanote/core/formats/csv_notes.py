@@ -174,7 +174,17 @@ def _read_row(record: dict[str, str | None]) -> NoteRow:
 
 
 def write_beats(time_map: TimeMap, start_s: float, end_s: float) -> str:
-    """Write one row a beat: time, bar (0 and below before bar 1 count as the pickup, 0), beat."""
+    """Write one row a beat: time, bar (0 and below before bar 1 count as the pickup, 0), beat.
+
+    Parameters
+    ----------
+    time_map : TimeMap
+        The beats.
+    start_s : float
+        From here, seconds.
+    end_s : float
+        Up to here, seconds.
+    """
     lines = ["time_s,bar,beat"]
     for seconds, bar, beat in time_map.beats_between(start_s, end_s):
         if seconds >= 0.0:

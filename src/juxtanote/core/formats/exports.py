@@ -101,7 +101,17 @@ def export_rows(rows: list[NoteRow], guitar: Guitar, path: Path) -> None:
 
 
 def rows_to_notes(rows: list[NoteRow], *, first_ident: int = 1, shift_s: float = 0.0) -> list[Note]:
-    """Make notes of rows that have a string and a fret; what the file said is locked."""
+    """Make notes of rows that have a string and a fret; what the file said is locked.
+
+    Parameters
+    ----------
+    rows : list of NoteRow
+        With string and fret; times in seconds.
+    first_ident : int, optional
+        Number of the first note.
+    shift_s : float, optional
+        Added to every time, seconds.
+    """
     notes = []
     for number, row in enumerate(rows, start=first_ident):
         onset = row.onset_s + shift_s

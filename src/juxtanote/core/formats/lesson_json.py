@@ -65,6 +65,11 @@ def _plain(value: object) -> object:
 def lesson_from_text(data: bytes) -> Lesson:
     """Build a lesson from JSON text.
 
+    Parameters
+    ----------
+    data : bytes
+        UTF-8.
+
     Raises
     ------
     LessonFileError
@@ -197,6 +202,11 @@ def practice_report(title: str, student: StudentLog) -> bytes:
 
 def read_practice_report(data: bytes) -> tuple[str, StudentLog]:
     """Read a practice report: the lesson's title, and what was practised.
+
+    Parameters
+    ----------
+    data : bytes
+        UTF-8.
 
     Raises
     ------

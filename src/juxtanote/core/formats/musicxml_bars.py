@@ -85,7 +85,15 @@ _KINDS = {
 
 
 def write_harmony(measure: ET.Element, symbol: str) -> None:
-    """Write a chord symbol."""
+    """Write a chord symbol.
+
+    Parameters
+    ----------
+    measure : ET.Element
+        The bar's element.
+    symbol : str
+        Such as ``"Am7"``.
+    """
     chord, spelled = known_chord(symbol), symbol.split("/")
     if chord is None:
         return

@@ -29,6 +29,13 @@ def find_candidates(guitar: Guitar, note: NoteToPlace) -> list[tuple[int, int]]:
 
     A locked string or fret leaves only what agrees with it; a place locked whole is taken as it is.
 
+    Parameters
+    ----------
+    guitar : Guitar
+        Its tuning, capo and frets.
+    note : NoteToPlace
+        Its pitch in MIDI, and what of its place is locked.
+
     Examples
     --------
     >>> find_candidates(Guitar(), NoteToPlace(0.0, 0.5, 64.0))

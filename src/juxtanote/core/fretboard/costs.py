@@ -157,7 +157,15 @@ class EventTraits:
 
 
 def fret_mm(guitar: Guitar, frets: NDArray[np.int64]) -> Array:
-    """Give distances from the nut, vectorised: L·(1 − 2^(−n/12))."""
+    """Give distances from the nut, vectorised: L·(1 − 2^(−n/12)).
+
+    Parameters
+    ----------
+    guitar : Guitar
+        Its tuning, capo and frets.
+    frets : ndarray
+        Of any shape, 0 for the nut.
+    """
     sounding = guitar.scale_length_mm * 2.0 ** (-guitar.capo / 12.0)
     return np.asarray(sounding * (1.0 - 2.0 ** (-frets / 12.0)))
 
@@ -293,12 +301,26 @@ def moving_features(
 
 
 def haste_of(gap_s: float) -> float:
-    """Tell how much dearer moves of the whole hand are when there is little time for them."""
+    """Tell how much dearer moves of the whole hand are when there is little time for them.
+
+    Parameters
+    ----------
+    gap_s : float
+        From one stroke to the next, seconds.
+    """
     return min(max(0.30 / max(gap_s, 0.02), 0.4), 1.6)
 
 
 def in_time(weights: Array, gap_s: float) -> Array:
-    """Adapt weights of `MOVING`, the last axis, to the time there is for the move."""
+    """Adapt weights of `MOVING`, the last axis, to the time there is for the move.
+
+    Parameters
+    ----------
+    weights : ndarray
+        Of `MOVING`, along the last axis.
+    gap_s : float
+        From one stroke to the next, seconds.
+    """
     return weights * np.where(_IS_HURRIED, haste_of(gap_s), 1.0)
 
 

@@ -127,7 +127,13 @@ def _shape_cost(
 
 
 def supporting_fingers(finger: str) -> tuple[str, ...]:
-    """Give the fingers that push along behind the one that bends (common practice)."""
+    """Give the fingers that push along behind the one that bends (common practice).
+
+    Parameters
+    ----------
+    finger : str
+        The one that bends, ``"1"`` to ``"4"``.
+    """
     return tuple("123"[: int(finger) - 1][-2:]) if finger in ("2", "3", "4") else ()
 
 

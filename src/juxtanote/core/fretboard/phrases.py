@@ -37,6 +37,15 @@ def places_of(
     """Give what the placement needs of notes of a phrase, with what their sound tells of strings.
 
     `beside` are other notes of the same recording: all together tell how stiff its strings are.
+
+    Parameters
+    ----------
+    notes : sequence of Note
+        Of one phrase, by onset in seconds.
+    guitar : Guitar
+        Its tuning, capo and frets.
+    beside : sequence of Note, optional
+        Others of the same recording.
     """
     places, seen = [note_to_place(note) for note in notes], _seen(notes)
     if not beside:

@@ -94,6 +94,19 @@ def explain(
     """Explain one note of a placed phrase: its neighbours stay where they are.
 
     With a picking `school` the inside changes that a place makes count as well.
+
+    Parameters
+    ----------
+    guitar : Guitar
+        Its tuning, capo and frets.
+    notes : list of NoteToPlace
+        By onset in seconds; pitches are MIDI.
+    placement : Placement
+        A string and a fret for each of the notes.
+    index : int
+        Of the note that is asked about, from 0.
+    school : str, optional
+        Way of picking, such as ``"alternate"``; None leaves strokes out.
     """
     events = group_events(notes)
     number = next(k for k, event in enumerate(events) if index in event.notes)

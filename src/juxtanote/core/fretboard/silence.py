@@ -9,6 +9,13 @@ def strings_to_silence(used: Iterable[int], string_count: int) -> str:
     Thicker ones than those played lie under the palm of the picking hand, thinner ones under the
     flat of the index finger; one between is touched by a fretting finger on its neighbour.
 
+    Parameters
+    ----------
+    used : iterable of int
+        Strings that sound, 1 the thinnest.
+    string_count : int
+        Of the guitar.
+
     Examples
     --------
     >>> strings_to_silence([2, 3], 6)

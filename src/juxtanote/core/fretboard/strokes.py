@@ -64,7 +64,15 @@ class Picking:
     chosen: bool
 
     def begin(self, number: int, count: int) -> NDArray[np.float64]:
-        """Allow only the stroke that a line begins with, shape (2 * count,); later anything."""
+        """Allow only the stroke that a line begins with, shape (2 * count,); later anything.
+
+        Parameters
+        ----------
+        number : int
+            Of the event, from 0.
+        count : int
+            Ways to hold it.
+        """
         if number:
             return np.zeros(2 * count)
         first = {FREE: "down", "": "up"}.get(self.strokes[0], self.strokes[0])
@@ -76,6 +84,15 @@ class Picking:
         """Tell which moves to an event are inside changes (1), outside (0) or not of the school (inf).
 
         Shape (n_before, n_after), twice as much each way where strokes are chosen.
+
+        Parameters
+        ----------
+        number : int
+            Of the event that is moved to, from 0.
+        before : ndarray
+            Strings of each way before, shape (n_before, n_notes), 1 the thinnest.
+        after : ndarray
+            Strings of each way after, shape (n_after, n_notes).
         """
         stroke = self.strokes[number]
         if not self.chosen:
@@ -198,6 +215,17 @@ def is_inside(
 
     Outside is down on the thicker then up on the thinner string, or up on the thinner then down on
     the thicker.
+
+    Parameters
+    ----------
+    down : array_like
+        Whether the first stroke goes down.
+    next_down : array_like
+        Whether the next one does.
+    string : array_like
+        Of the first note, 1 the thinnest.
+    next_string : array_like
+        Of the next one.
     """
     to_thinner = np.less(next_string, string)
     changes = np.not_equal(next_string, string) & np.not_equal(next_down, down)
@@ -205,7 +233,15 @@ def is_inside(
 
 
 def count_changes(strokes: tuple[str, ...], strings: tuple[int, ...]) -> tuple[int, int]:
-    """Count outside and inside string changes of the pick, see `is_inside`."""
+    """Count outside and inside string changes of the pick, see `is_inside`.
+
+    Parameters
+    ----------
+    strokes : tuple of str
+        ``"down"``, ``"up"`` or another part of the hand, for each note.
+    strings : tuple of int
+        A string for each note, 1 the thinnest.
+    """
     struck = [(s == "down", n) for s, n in zip(strokes, strings, strict=True) if s in WAYS]
     down, on = np.array(struck, dtype=np.int64).reshape(-1, 2).T
     changes = np.count_nonzero((down[1:] != down[:-1]) & (on[1:] != on[:-1]))

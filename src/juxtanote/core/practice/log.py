@@ -27,7 +27,23 @@ class Point:
 def add_practice(
     kept: Kept, date: str, phrases: tuple[int, ...], name: str, speed: float, repeats: int
 ) -> Kept:
-    """Log practice; repeats at the same speed on the same day add up in one entry."""
+    """Log practice; repeats at the same speed on the same day add up in one entry.
+
+    Parameters
+    ----------
+    kept : Kept
+        With the log as it is.
+    date : str
+        The day, ISO 8601.
+    phrases : tuple of int
+        Their numbers.
+    name : str
+        What they are called.
+    speed : float
+        1.0 is as recorded.
+    repeats : int
+        Passes that were played.
+    """
     if repeats < 1:
         return kept
     entries = list(kept.log)

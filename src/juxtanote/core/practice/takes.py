@@ -135,7 +135,21 @@ def compare(
 def entry_of(
     compared: Compared, phrase: int, bars: Sequence[int], date: str, file: str = ""
 ) -> TakeEntry:
-    """Give what is kept of a comparison; `bars` says in which bar each written note stands."""
+    """Give what is kept of a comparison; `bars` says in which bar each written note stands.
+
+    Parameters
+    ----------
+    compared : Compared
+        The take beside what is written.
+    phrase : int
+        Its number.
+    bars : sequence of int
+        Of each written note.
+    date : str
+        The day, ISO 8601.
+    file : str, optional
+        Name of the recorded take.
+    """
     played = [n for n in compared.notes if n.status == "played"]
     late = [abs(n.late_ms) for n in played if n.late_ms is not None]
     rows = []

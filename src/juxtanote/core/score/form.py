@@ -4,13 +4,29 @@ from juxtanote.core.score.lesson import Context, Lesson, Phrase
 
 
 def bar_at(lesson: Lesson | Context, seconds: float) -> int:
-    """Give the bar (1-based) that a time belongs to; a note just before a bar line belongs to it."""
+    """Give the bar (1-based) that a time belongs to; a note just before a bar line belongs to it.
+
+    Parameters
+    ----------
+    lesson : Lesson or Context
+        For its beats.
+    seconds : float
+        Time in the recording.
+    """
     beats = float(lesson.time_map.to_beats(seconds))
     return lesson.time_map.bar_and_beat(beats + 0.12)[0]
 
 
 def heading_of(phrase: Phrase, lesson: Lesson | Context) -> str:
-    """Give what stands beside a phrase's name: place in the form, ending, swing."""
+    """Give what stands beside a phrase's name: place in the form, ending, swing.
+
+    Parameters
+    ----------
+    phrase : Phrase
+        Of that lesson.
+    lesson : Lesson or Context
+        For its form and beats.
+    """
     words = [phrase.place_in_form or form_position(lesson, phrase.start_s + 0.1)]
     if phrase.ending:
         words.append("first ending" if phrase.ending == 1 else "second ending")
@@ -20,7 +36,15 @@ def heading_of(phrase: Phrase, lesson: Lesson | Context) -> str:
 
 
 def form_position(lesson: Lesson | Context, seconds: float) -> str:
-    """Say where in the form a time is, as "bar 11 of 12"; "" without a form or in the pickup."""
+    """Say where in the form a time is, as "bar 11 of 12"; "" without a form or in the pickup.
+
+    Parameters
+    ----------
+    lesson : Lesson or Context
+        For its form and beats.
+    seconds : float
+        Time in the recording.
+    """
     bar = bar_at(lesson, seconds)
     if not lesson.form_bars or bar < 1:
         return ""
@@ -28,7 +52,15 @@ def form_position(lesson: Lesson | Context, seconds: float) -> str:
 
 
 def chord_at(lesson: Lesson | Context, seconds: float) -> str:
-    """Give the chord symbol that sounds at a time; chords repeat with the form. "" where none is."""
+    """Give the chord symbol that sounds at a time; chords repeat with the form. "" where none is.
+
+    Parameters
+    ----------
+    lesson : Lesson or Context
+        For its chords, form and beats.
+    seconds : float
+        Time in the recording.
+    """
     time_map, known = lesson.time_map, dict(lesson.chords)
     bar, beat = time_map.bar_and_beat(float(time_map.to_beats(seconds)) + 0.12)
     symbols = known.get(bar, "")

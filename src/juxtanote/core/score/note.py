@@ -72,7 +72,15 @@ class HeardNote:
         return self.offset_s - self.onset_s
 
     def at_pitch(self, midi: float, runner_ups: tuple[RunnerUp, ...] = ()) -> "HeardNote":
-        """Give the note at another pitch, without what was measured of its string at this one."""
+        """Give the note at another pitch, without what was measured of its string at this one.
+
+        Parameters
+        ----------
+        midi : float
+            The other pitch, MIDI.
+        runner_ups : tuple of RunnerUp, optional
+            What else it could be then.
+        """
         return replace(self, midi=midi, runner_ups=runner_ups, stiffness=0.0, clarity=0.0)
 
 

@@ -94,6 +94,15 @@ def merge_listening(
     """Put a new listening into a phrase: notes with any lock stay, what overlaps them is dropped.
 
     With a stretch, notes that begin outside it stay too. Notes that a person deleted stay deleted.
+
+    Parameters
+    ----------
+    phrase : Phrase
+        As it is.
+    heard : tuple of Note
+        The new notes, by onset in seconds.
+    stretch : tuple, optional
+        From and to, seconds of the recording; the whole phrase where None.
     """
     start, end = stretch or (0.0, float("inf"))
     kept = [n for n in phrase.notes if n.written.locked or not start <= n.onset_s < end]

@@ -20,7 +20,15 @@ BAR_LINE_BEATS = 0.12  # what begins so shortly before a bar line belongs to it
 
 
 def counted(phrase: Phrase, time_map: TimeMap) -> Phrase:
-    """Give a phrase, and the variants under it, with the written time of every note derived."""
+    """Give a phrase, and the variants under it, with the written time of every note derived.
+
+    Parameters
+    ----------
+    phrase : Phrase
+        With what was heard, in seconds; what is locked in time stays.
+    time_map : TimeMap
+        The beats.
+    """
     fresh = write_phrase(phrase, time_map)
     if not phrase.variants:
         return fresh
@@ -32,6 +40,13 @@ def with_time_map(lesson: Lesson, time_map: TimeMap) -> Lesson:
 
     Times that a person locked stay on their beats where beats only moved, and keep their moment where
     beats were renumbered.
+
+    Parameters
+    ----------
+    lesson : Lesson
+        Under the beats that it has.
+    time_map : TimeMap
+        The new beats.
     """
     old = lesson.time_map
     if time_map == old:
@@ -48,7 +63,15 @@ def with_time_map(lesson: Lesson, time_map: TimeMap) -> Lesson:
 
 
 def change_time_map(lesson: Lesson, change: Callable[[TimeMap], TimeMap]) -> Lesson:
-    """Change the time map of a lesson by one of its own edits."""
+    """Change the time map of a lesson by one of its own edits.
+
+    Parameters
+    ----------
+    lesson : Lesson
+        Before the edit.
+    change : callable
+        From the beats that are to those that shall be.
+    """
     return with_time_map(lesson, change(lesson.time_map))
 
 

@@ -22,6 +22,17 @@ LAST_BEATS = Fraction(8)  # what a phrase's last note may be held
 def change_values(lesson: Lesson, ident: int, notes: Iterable[int], change: str) -> Lesson:
     """Change the written values of notes, and of those that are struck with them.
 
+    Parameters
+    ----------
+    lesson : Lesson
+        Before the edit.
+    ident : int
+        Its number.
+    notes : iterable of int
+        Their numbers.
+    change : str
+        ``"longer"``, ``"shorter"`` or another of `CHANGES`.
+
     Raises
     ------
     ValueError
