@@ -1,4 +1,4 @@
-"""Notes of a file laid onto a recording, against dynamic time warping and against warps that are known."""
+"""Notes of a file laid onto a recording, against dynamic time warping and against known warps."""
 
 import unittest
 
