@@ -30,6 +30,7 @@ from juxtanote.core.analysis.reference_pitch import measure_reference_cents
 from juxtanote.core.analysis.stretches import hear_all, whole_middle
 from juxtanote.core.audio.read import read_sound
 from juxtanote.core.synth.strings import StringEvent
+from juxtanote.core.transcribe import CERTAIN_REFERENCE
 from lab import instruments
 from lab.dressings import code_as_mp3, level, loudness, pan
 from lab.instruments import SAMPLE_RATE, MidiSketch, render_sampled
@@ -324,13 +325,14 @@ def records(folder: Path) -> None:
         for path in sorted(folder.glob(f"*.{what}.flac")):
             pairs = _pairs(path.with_name(f"{path.name.split('.')[0]}.pairs.csv"))
             sound = read_sound(path)
-            cents, _ = measure_reference_cents(whole_middle(sound), SAMPLE_RATE)
+            cents, certainty = measure_reference_cents(whole_middle(sound), SAMPLE_RATE)
+            cents = cents if certainty > CERTAIN_REFERENCE else 0.0  # as the program does
             heard = hear_all(sound, reference_cents=cents)
             scores.append(score_pairs(pairs, heard))
             pit, snd, clutter = scores[-1]
             print(
                 f"{path.name:20s} pit {pit:.3f}  snd {snd:.3f}  clutter {clutter:.2f}  "
-                f"{len(heard) / sound.duration_s:.1f} notes a second",
+                f"{len(heard) / sound.duration_s:.1f} notes a second, reference {cents:+.1f} cents",
                 flush=True,
             )
         if scores:
