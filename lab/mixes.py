@@ -35,7 +35,7 @@ def make_mixes(rng: np.random.Generator) -> dict[str, np.ndarray]:
         if k >= ALONE:
             back = made["back"][k % len(made["back"])].astype(np.float32)
             under = loudness(lead.mean(axis=0)) / (loudness(back.mean(axis=0)) + 1e-9)
-            over = float(rng.uniform(-5.0, 8.0))
+            over = float(rng.uniform(-2.0, 9.0))
             lead = np.tanh(lead + back * np.float32(under * 10 ** (-over / 20)))
         sound.append(_as_sound(lead))
         cells.append(truth)

@@ -39,7 +39,7 @@ KINDS = (
 """Layers of truth for each frame and pitch; `slurred` to `tap` are told at onsets only, `bending` (a
 bend on its way up or down) and `shaking` (vibrato) while a note sounds. The last two are of every
 guitar that is heard; the others of the lead alone."""
-RIFFS = 0.3  # of the leads
+RIFFS = 0.22  # of the leads
 FRAME_KINDS = ("dead", "lead")
 """Truth of a frame as a whole: a dead stroke begins; the lead sounds."""
 
@@ -242,7 +242,7 @@ def make_scene(rng: np.random.Generator, chords: float = 1.0) -> dict[str, np.nd
     for k in range(WHOLE):
         lead, truth = sounds[int(rng.integers(len(sounds)))]
         rest, guitars = backs[k % BACKINGS]
-        over = float(rng.uniform(-7, 7))
+        over = float(rng.uniform(-4, 8))
         whole = lead + rest * np.float32(10 ** ((-18.0 - over) / 20) / loudness(rest.mean(axis=0)))
         peak = float(np.abs(whole).max()) + 1e-9
         whole = np.tanh(float(rng.choice([0.7, 1.0, 2.5, 4.0])) * whole / peak)

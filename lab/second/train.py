@@ -63,10 +63,10 @@ class Pool:
         """Cut a stretch of a whole mix, of a lead alone, of a lead over a backing, or of a backing."""
         scene = self.scenes[int(rng.integers(len(self.scenes)))]
         draw = rng.random()
-        if draw < 0.26:
+        if draw < 0.28:
             return self._cut(scene, "whole", rng, length)
         lead, cells, frames = self._cut(scene, "lead", rng, length)
-        if draw < 0.42:
+        if draw < 0.40:
             return lead, cells, frames
         powers, weights = [_POWER[lead]], [1.0]
         silent = draw > 0.88  # no lead: half of the time no guitar at all
@@ -76,7 +76,7 @@ class Pool:
         last = silent and rng.random() < 0.6
         back, guitars, _ = self._cut(other, "back", rng, length, which=-1 if last else None)
         powers.append(_POWER[back])
-        weights.append(10.0 ** (-rng.uniform(-7.0, 10.0) / 10.0))
+        weights.append(10.0 ** (-rng.uniform(-4.0, 10.0) / 10.0))
         cells[9:] |= guitars
         if (
             rng.random() < 0.25 and not silent
