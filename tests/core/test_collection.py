@@ -151,6 +151,15 @@ class TestIndex(InFolder):
         made.follow([self.lessons])
         self.assertEqual(self.found(made, ""), [])
 
+    def test_a_folder_whose_name_begins_alike_is_another_folder(self) -> None:
+        made, beside = self.index(), self.folder / "lessons of last year"
+        beside.mkdir()
+        save_lesson(small_lesson(), beside / "a.juxta")
+        made.follow([beside])
+        made.follow([self.lessons])  # forgets what is gone from there, and nothing else
+        self.assertEqual(len(list(made.cards([beside]))), len(small_lesson().phrases))
+        self.assertEqual(list(made.cards([self.lessons])), [])
+
     def test_a_damaged_lesson_is_said_and_left_out(self) -> None:
         (self.lessons / "bad.juxta").write_bytes(b"PK no zip")
         save_lesson(small_lesson(), self.lessons / "good.juxta")

@@ -5,6 +5,7 @@ time and size; each is put in within one transaction, so that a kill leaves none
 """
 
 import json
+import os
 import sqlite3
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import asdict
@@ -58,8 +59,8 @@ class Index:
         """Read lessons that are new or changed, forget those that are gone; say what was not read."""
         files = {str(path): _stamp(path) for folder in folders for path in lessons_in(folder)}
         known = dict(self._base.execute("select path, stamp from lessons"))
-        roots = [str(folder.resolve()) for folder in folders]
-        gone = [p for p in known if p not in files and any(p.startswith(root) for root in roots)]
+        roots = roots_of(folders)
+        gone = [p for p in known if p not in files and p.startswith(roots)]
         for path in gone:
             self._forget(path)
             self._base.commit()
@@ -115,7 +116,7 @@ class Index:
 
     def cards(self, folders: Sequence[Path], words: Sequence[str] = ()) -> Iterator[Card]:
         """Give the cards of lessons in some folders; with `words`, those that have all of them."""
-        roots = tuple(str(folder.resolve()) for folder in folders)
+        roots = roots_of(folders)
         known = None if not words else self.with_words(words)
         if known is None:
             rows: Iterable[tuple[str, str]] = self._base.execute(
@@ -129,6 +130,22 @@ class Index:
         for path, body in rows:
             if path.startswith(roots):
                 yield _card(body)
+
+
+def roots_of(folders: Sequence[Path]) -> tuple[str, ...]:
+    """Give what the paths of everything inside some folders begin with.
+
+    Parameters
+    ----------
+    folders : sequence of Path
+        A folder's name may begin as another one's does: what is inside one is not inside the other.
+
+    Examples
+    --------
+    >>> roots_of([Path("/"), Path("/no-such-folder/blues")])
+    ('/', '/no-such-folder/blues/')
+    """
+    return tuple(os.path.join(folder.resolve(), "") for folder in folders)
 
 
 def _card(body: str) -> Card:

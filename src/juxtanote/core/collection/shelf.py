@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from juxtanote.core.collection.cards import Card
-from juxtanote.core.collection.index import Index
+from juxtanote.core.collection.index import Index, roots_of
 from juxtanote.core.collection.music import Profiles
 from juxtanote.core.collection.search import Hit, Query, parse_query, search
 from juxtanote.core.progress import Progress, no_progress
@@ -66,13 +66,9 @@ class Shelf:
         text : str
             Words and facts, see `search.parse_query`.
         folders : sequence of Path
-            Only lessons from these; all where empty.
-        like : sequence of int, optional
-            Pitches of a line that is looked for, MIDI; empty for none.
-        like_steps : sequence of float, optional
-            Its onsets apart, in beats or seconds; empty where unknown.
-        most : int, optional
-            How many at the most.
+            Only lessons inside these.
+        like, like_steps, most : optional
+            As `search.search` takes them.
 
         Raises
         ------
@@ -91,7 +87,7 @@ class Shelf:
         like_steps: tuple[float, ...],
         most: int,
     ) -> list[Hit]:
-        roots = tuple(str(folder.resolve()) for folder in folders)
+        roots = roots_of(folders)
         try:
             numbers = self._numbers(query)
         except sqlite3.Error:  # somebody cleared the cache: the index is made anew

@@ -96,7 +96,7 @@ def dot(sketch: Sketch, x: float, y: float, size: float = 0.35) -> None:
     x, y : float
         Its middle, mm.
     size : float, optional
-        Its width, mm.
+        Half its width, mm.
     """
     steps = ((1, 0), (0.7, 0.7), (0, 1), (-0.7, 0.7), (-1, 0), (-0.7, -0.7), (0, -1), (0.7, -0.7))
     sketch.fill(*((x + size * dx, y + size * dy) for dx, dy in steps))

@@ -121,7 +121,7 @@ def bend(sketch: Sketch, spot: Spot, half: float, peak: float, measure: Measure)
     half : float
         Half the width of the number, mm.
     peak : float
-        Height that its arrow reaches, mm.
+        Where its arrow points at, mm from the top.
     measure : Measure
         Gives the width of text in millimetres.
     """

@@ -148,7 +148,7 @@ def phrase_of_tones(
     lesson : Lesson
         That is read; it is not changed.
     words : str
-        Its name.
+        What its name has after that of the source.
     kind : str, optional
         One of `lesson.VARIATIONS`.
     """

@@ -157,14 +157,14 @@ class EventTraits:
 
 
 def fret_mm(guitar: Guitar, frets: NDArray[np.int64]) -> Array:
-    """Give distances from the nut, vectorised: L·(1 − 2^(−n/12)).
+    """Give distances from the nut, or from the capo where there is one: L·(1 − 2^(−n/12)).
 
     Parameters
     ----------
     guitar : Guitar
-        Its tuning, capo and frets.
+        Its scale length in mm, and its capo.
     frets : ndarray
-        Of any shape, 0 for the nut.
+        Counted from the nut or the capo, of any shape.
     """
     sounding = guitar.scale_length_mm * 2.0 ** (-guitar.capo / 12.0)
     return np.asarray(sounding * (1.0 - 2.0 ** (-frets / 12.0)))

@@ -27,7 +27,7 @@ def change_values(lesson: Lesson, ident: int, notes: Iterable[int], change: str)
     lesson : Lesson
         Before the edit.
     ident : int
-        Its number.
+        Number of the phrase.
     notes : iterable of int
         Their numbers.
     change : str
