@@ -1,4 +1,4 @@
-"""Write the compiled network beside the weights, from the rounded weights themselves.
+"""Write the compiled networks beside their weights, from the rounded weights themselves.
 
 python -m lab.export src/juxtanote/core/analysis/weights
 """
@@ -12,40 +12,94 @@ import torch
 from torch import nn
 from torch.nn import functional as F
 
-from juxtanote.core.analysis.spectra import N_CHANNELS, N_PITCHES
-from lab.network import Listener
+from juxtanote.core.analysis.channels import N_PITCHES
+from juxtanote.core.analysis.networks import SECOND_BLOCKS
+from juxtanote.core.analysis.spectra import N_CHANNELS
+from juxtanote.core.analysis.spectra import N_PITCHES as N_FIRST
+from lab.networks import First, unfolded
 
 LANES = 16  # channels that the runtime takes at once
+MORE = -N_CHANNELS % LANES  # channels of the input that weigh nothing, up to whole lanes
 
 
-class Compiled(nn.Module):
-    """The same network in steps that the runtime need not lay out anew, which took it a fifth longer.
+class Pools(nn.Module):
+    """Means and maxima over the pitches as poolings, and an upsampling that spreads what they tell.
 
-    The input gets channels that weigh nothing, up to whole lanes; means and maxima over the pitches
-    are poolings, and what they tell is spread over the pitches again by an upsampling.
+    The runtime need not lay these out anew, which took it a fifth longer.
     """
 
-    def __init__(self, net: Listener) -> None:
+    def __init__(self, n_pitches: int) -> None:
         super().__init__()
-        self.net, self.more = net, -N_CHANNELS % LANES
-        self.enter, self.frames = _flat(net.enter, self.more), _flat(net.frames)
+        self.mean, self.top = nn.AvgPool2d((n_pitches, 1)), nn.MaxPool2d((n_pitches, 1))
+        self.spread = nn.Upsample(scale_factor=(float(n_pitches), 1.0))
+
+    def forward(self, x: torch.Tensor) -> torch.Tensor:
+        """Give means and maxima over the pitches of a picture, one pitch high."""
+        return torch.cat([self.mean(x), self.top(x)], 1)
+
+
+def _laned(stacked: torch.Tensor) -> torch.Tensor:
+    return torch.cat([stacked, stacked[:, :MORE]], 1)
+
+
+class CompiledFirst(nn.Module):
+    """The first network in steps that the runtime takes as they are."""
+
+    def __init__(self, arrays: dict[str, np.ndarray]) -> None:
+        super().__init__()
+        self.net = net = unfolded(arrays, First())
+        self.enter, self.frames = _flat(net.enter, MORE), _flat(net.frames)
         self.steps = nn.ModuleList(
             _flat(block.conv) if block.kind == "frame" else block.conv for block in net.blocks
         )
-        self.mean, self.top = nn.AvgPool2d((N_PITCHES, 1)), nn.MaxPool2d((N_PITCHES, 1))
-        self.spread = nn.Upsample(scale_factor=(float(N_PITCHES), 1.0))
+        self.pools = Pools(N_FIRST)
 
     def forward(self, stacked: torch.Tensor) -> tuple[torch.Tensor, torch.Tensor]:
-        """Give the logits that `Listener` gives."""
-        x = torch.relu(self.enter(torch.cat([stacked, stacked[:, : self.more]], 1)))
+        """Give the logits that `First` gives."""
+        x = torch.relu(self.enter(_laned(stacked)))
         for block, step in zip(self.net.blocks, self.steps, strict=True):
-            seen = self.spread(step(self._pooled(x))) if block.kind == "frame" else step(x)
+            if block.kind == "frame":
+                seen = self.pools.spread(step(self.pools(x)))
+            else:
+                seen = step(x)
             x = torch.relu(x + seen)
-        frames = self.frames(self._pooled(x))[:, :, 0]
+        frames = self.frames(self.pools(x))[:, :, 0]
         return self.net.cells(torch.relu(self.net.hidden(x))), frames
 
-    def _pooled(self, x: torch.Tensor) -> torch.Tensor:
-        return torch.cat([self.mean(x), self.top(x)], 1)
+
+class CompiledSecond(nn.Module):
+    """The second network likewise, of folded weights."""
+
+    def __init__(self, arrays: dict[str, np.ndarray]) -> None:
+        super().__init__()
+        self.enter = _plain(arrays, "enter", padding=(0, 1), stride=(1, 2), more=MORE)
+        steps = []
+        for number, (kind, reach) in enumerate(SECOND_BLOCKS):
+            name = f"blocks.{number}"
+            if kind == "frame":
+                steps.append(nn.ModuleList([_plain(arrays, f"{name}.conv", padding=(0, 2))]))
+                continue
+            dilation = (reach, 1) if kind == "interval" else (1, reach)
+            size = arrays[f"{name}.look.weight"].shape[2:]
+            padding = (size[0] // 2 * dilation[0], size[1] // 2 * dilation[1])
+            look = _plain(arrays, f"{name}.look", padding=padding, dilation=dilation)
+            narrow, widen = _plain(arrays, f"{name}.narrow"), _plain(arrays, f"{name}.widen")
+            steps.append(nn.ModuleList([narrow, look, widen]))
+        self.steps = nn.ModuleList(steps)
+        self.hidden, self.cells = _plain(arrays, "hidden"), _plain(arrays, "cells")
+        self.frames = _plain(arrays, "frames", padding=(0, 1))
+        self.pools = Pools(N_PITCHES)
+
+    def forward(self, stacked: torch.Tensor) -> tuple[torch.Tensor, torch.Tensor]:
+        """Give what `Second.halves` gives."""
+        x = torch.relu(self.enter(_laned(stacked)))
+        for step in self.steps:
+            if len(step) == 1:
+                seen = self.pools.spread(step[0](self.pools(x)))
+            else:
+                seen = step[2](torch.relu(step[1](torch.relu(step[0](x)))))
+            x = torch.relu(x + seen)
+        return self.cells(torch.relu(self.hidden(x))), self.frames(self.pools(x))[:, :, 0]
 
 
 def _flat(conv: nn.Conv1d | nn.Conv2d, more: int = 0) -> nn.Conv2d:
@@ -59,25 +113,51 @@ def _flat(conv: nn.Conv1d | nn.Conv2d, more: int = 0) -> nn.Conv2d:
     return made
 
 
+def _plain(
+    arrays: dict[str, np.ndarray],
+    name: str,
+    *,
+    padding: tuple[int, int] = (0, 0),
+    dilation: tuple[int, int] = (1, 1),
+    stride: tuple[int, int] = (1, 1),
+    more: int = 0,
+) -> nn.Conv2d:
+    """Make a convolution over pictures of folded weights, with channels more that weigh nothing."""
+    weight = torch.from_numpy(arrays[f"{name}.weight"])
+    weight = weight[:, :, None] if weight.ndim == 3 else weight
+    weight = F.pad(weight, (0, 0, 0, 0, 0, more))
+    made = nn.Conv2d(
+        weight.shape[1], weight.shape[0], tuple(weight.shape[2:]), stride=stride, padding=padding,
+        dilation=dilation,
+    )  # fmt: skip
+    made.weight.data = weight.clone()
+    made.bias.data = torch.from_numpy(arrays[f"{name}.bias"]).clone()
+    return made
+
+
+COMPILED = {
+    "listener": (CompiledFirst, N_FIRST, "time"), "second": (CompiledSecond, N_PITCHES, "half"),
+}  # fmt: skip
+"""For each file of weights: its network, how many pitches it sees, and what its frames out are called."""
+
+
 def export(folder: Path) -> None:
-    """Compile ``listener.npz`` to ``listener.onnx``."""
-    net = Listener()
-    with np.load(folder / "listener.npz") as stored:
-        state = {name: torch.from_numpy(stored[name].astype(np.float32)) for name in stored.files}
-    net.load_state_dict(state)
-    compiled = Compiled(net).eval()
-    example = (torch.rand(1, N_CHANNELS, N_PITCHES, 128),)
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
-        torch.onnx.export(
-            compiled,
-            example,
-            str(folder / "listener.onnx"),
-            input_names=["stacked"],
-            output_names=["cells", "frames"],
-            dynamic_axes={"stacked": {3: "time"}, "cells": {3: "time"}, "frames": {2: "time"}},
-            dynamo=False,
-        )
+    """Compile ``listener.npz`` to ``listener.onnx``, and ``second.npz`` likewise."""
+    for name, (network, n_pitches, frames) in COMPILED.items():
+        with np.load(folder / f"{name}.npz") as stored:
+            arrays = {key: stored[key].astype(np.float32) for key in stored.files}
+        example = (torch.rand(1, N_CHANNELS, n_pitches, 128),)
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            torch.onnx.export(
+                network(arrays).eval(),
+                example,
+                str(folder / f"{name}.onnx"),
+                input_names=["stacked"],
+                output_names=["cells", "frames"],
+                dynamic_axes={"stacked": {3: "time"}, "cells": {3: frames}, "frames": {2: frames}},
+                dynamo=False,
+            )
 
 
 if __name__ == "__main__":

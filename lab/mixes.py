@@ -2,19 +2,18 @@
 
     python -m lab.mixes FOLDER --seed 95 --scenes 64
 
-The scenes are those of `lab.second.scenes`, of seeds that no network was trained on: leads alone, leads
+The scenes are those of `lab.scenes`, of seeds that no network was trained on: leads alone, leads
 over a backing, and mixes that went through a record's last steps. One .npz a scene, written whole.
 """
 
 import argparse
 from collections.abc import Iterator
 from pathlib import Path
-from unittest import mock
 
 import numpy as np
 
+from lab import scenes
 from lab.dressings import loudness
-from lab.second import scenes
 
 OVER_BACKING = 3  # of each scene: leads that are laid over a backing anew
 ALONE = 2
@@ -26,14 +25,14 @@ def _as_sound(stereo: np.ndarray) -> np.ndarray:
 
 def make_mixes(rng: np.random.Generator) -> dict[str, np.ndarray]:
     """Make one scene: ``sound`` (n_mixes, 2, n_samples) int16, ``cells`` of truth, packed along time."""
-    with mock.patch.object(scenes, "_picture", _as_sound):
-        made = scenes.make_scene(rng)
-    sound, cells = list(made["whole"]), list(made["whole_cells"])
+    made = scenes.make_scene(rng, pictured=lambda stereo, _: _as_sound(stereo)[None])
+    leads, backs = made["lead"][0], made["back"][0]
+    sound, cells = list(made["whole"][0]), list(made["whole_cells"])
     for k in range(ALONE + OVER_BACKING):
-        at = int(rng.integers(len(made["lead"])))
-        lead, truth = made["lead"][at].astype(np.float32) / 2**14, made["lead_cells"][at]
+        at = int(rng.integers(len(leads)))
+        lead, truth = leads[at].astype(np.float32) / 2**14, made["lead_cells"][at]
         if k >= ALONE:
-            back = made["back"][k % len(made["back"])].astype(np.float32)
+            back = backs[k % len(backs)].astype(np.float32)
             under = loudness(lead.mean(axis=0)) / (loudness(back.mean(axis=0)) + 1e-9)
             over = float(rng.uniform(-2.0, 9.0))
             lead = np.tanh(lead + back * np.float32(under * 10 ** (-over / 20)))

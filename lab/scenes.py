@@ -2,29 +2,42 @@
 
 import argparse
 import time
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
-from juxtanote.core.analysis.channels import Cell
-from juxtanote.core.analysis.spectra import HOP_LENGTH, LOWEST_MIDI, N_PITCHES, log_spectra
+from juxtanote.core.analysis.channels import CELL_KINDS, LOWEST_MIDI, N_PITCHES, Cell
+from juxtanote.core.analysis.spectra import HOP_LENGTH, Grid, spectra_on
+from juxtanote.core.analysis.wide_spectra import WIDE
 from juxtanote.core.synth.strings import SLURRED, StringEvent, pitch_offsets, render_events
-from lab.backing import Meter, any_guitar, make_band, random_touch
-from lab.dressings import ambience, code_as_mp3, lead_sound, mix, on_a_record
+from lab.backing import Band, Meter, any_guitar, make_band, random_touch
+from lab.dressings import (
+    ambience,
+    code_as_mp3,
+    lead_sound,
+    level,
+    loudness,
+    on_a_record,
+    pan,
+    rhythm_guitars,
+)
 from lab.instruments import SAMPLE_RATE, render_sampled
-from lab.phrases import random_lead
+from lab.others import no_guitar
+from lab.phrases import Lead, random_hand, random_lead
 
 LENGTH_S = 24.0
 OTHER_PROGRAMS = (4, 6, 7, 11, 15, 45, 46, 80, 81, 84, 87, 105, 106, 107, 108)
 """Plucked, struck and sustained sounds that are no guitars: a few leads on them, so that what is
 learned is pitch and onset and not a handful of samples."""
 N_FRAMES = 1 + int(LENGTH_S * SAMPLE_RATE) // HOP_LENGTH
-KINDS = (
-    "onset", "active", "slurred", "slide", "muted", "harmonic", "tap", "bending", "shaking",
-)  # fmt: skip
+KINDS = (*CELL_KINDS, "any onset", "any active")
 """Layers of truth for each frame and pitch; `slurred` to `tap` are told at onsets only, `bending` (a
-bend on its way up or down) and `shaking` (vibrato) while a note sounds."""
+bend on its way up or down) and `shaking` (vibrato) while a note sounds. The last two are of every
+guitar that is heard; the others of the lead alone."""
+ANY = slice(len(CELL_KINDS), len(KINDS))
+RIFFS = 0.22  # of the leads of a scene
 FRAME_KINDS = ("dead", "lead")
 """Truth of a frame as a whole: a dead stroke begins; the lead sounds."""
 
@@ -57,7 +70,7 @@ def truth_of(events: list[StringEvent], n_frames: int) -> Truth:
         rows = np.rint(sounding).astype(int) - LOWEST_MIDI
         fine = (rows >= 0) & (rows < N_PITCHES)
         cells[Cell.ACTIVE, rows[fine], np.arange(first, last)[fine]] = 1
-        for layer, moving in zip((7, 8), movement(event, times), strict=True):
+        for layer, moving in zip((Cell.BENDING, Cell.SHAKING), movement(event, times), strict=True):
             cells[layer, rows[fine & moving], np.arange(first, last)[fine & moving]] = 1
         row = rows[0] if "pre-bend" in event.techniques else round(event.midi) - LOWEST_MIDI
         if not 0 <= row < N_PITCHES:
@@ -68,6 +81,7 @@ def truth_of(events: list[StringEvent], n_frames: int) -> Truth:
         cells[Cell.MUTED, row, first] = "palm-mute" in event.techniques
         cells[Cell.HARMONIC, row, first] = "natural-harmonic" in event.techniques
         cells[Cell.TAP, row, first] = "tap" in event.techniques
+    cells[ANY] = cells[:2]
     return Truth(cells, frames)
 
 
@@ -97,10 +111,18 @@ def band_times(tempo: float, rng: np.random.Generator) -> np.ndarray:
 
 
 def lead_stem(
-    rng: np.random.Generator, chords: float = 1.0, beat_times: np.ndarray | None = None
+    rng: np.random.Generator,
+    chords: float = 1.0,
+    beat_times: np.ndarray | None = None,
+    *,
+    riffs: float = 0.0,
 ) -> tuple[np.ndarray, list[StringEvent], int, float]:
-    """Play one random lead on a random instrument: audio, events as they sound, key, tempo."""
-    lead = random_lead(rng, LENGTH_S, chords, beat_times)
+    """Play one random lead on a random instrument: audio, events as they sound, key, tempo.
+
+    A share `riffs` of leads are riffs; `beat_times` say nothing to these.
+    """
+    a_riff = riffs > 0.0 and rng.random() < riffs
+    lead = riff(rng) if a_riff else random_lead(rng, LENGTH_S, chords, beat_times)
     events = out_of_tune(list(lead.events), rng)
     detune = float(rng.normal(0.0, 0.06))
     draw = rng.random()
@@ -160,72 +182,205 @@ def out_of_tune(events: list[StringEvent], rng: np.random.Generator) -> list[Str
     return moved
 
 
+def riff(rng: np.random.Generator) -> Lead:
+    """Play low on low strings, as a song's main guitar does: a bar of chugs, power chords and runs that
+    comes again with changes."""
+    tempo = float(rng.uniform(80, 190))
+    low = int(rng.choice([40, 40, 40, 38, 36, 35, 33, 30]))
+    steps = int(rng.choice([8, 8, 16]))
+    scale = [low + k for k in (0, 1, 3, 5, 6, 7, 8, 10, 12, 15) if rng.random() < 0.7] or [low]
+    chugs, chords, rests = rng.uniform(0.0, 0.7), rng.uniform(0.0, 0.6), rng.uniform(0.0, 0.35)
+
+    def a_bar() -> list[tuple[int, int, bool, bool]]:  # step, pitch, muted, with its fifth
+        row = []
+        for k in range(steps):
+            if k and rng.random() < rests:
+                continue
+            muted = rng.random() < chugs
+            pitch = low if muted and rng.random() < 0.8 else int(rng.choice(scale))
+            row.append((k, pitch, muted, not muted and rng.random() < chords))
+        return row
+
+    bars, events, at = [a_bar(), a_bar()], [], 0.3
+    step_s = 4 * 60.0 / tempo / steps
+    octave = rng.random() < 0.4
+    while at < LENGTH_S - 1:
+        row = bars[int(rng.random() < 0.3)] if rng.random() < 0.8 else a_bar()
+        held = float(rng.uniform(0.5, 1.0))
+        for index, (k, pitch, muted, chord) in enumerate(row):
+            until = (row[index + 1][0] if index + 1 < len(row) else steps) - k
+            length = (0.5 if muted else held) * until * step_s
+            begin = at + k * step_s + float(rng.normal(0, 0.004))
+            tags = frozenset({"palm-mute"}) if muted else frozenset()
+            loud = float(rng.uniform(0.55, 1.0))
+            stack = [0, 7, 12][: 3 if octave else 2] if chord else [0]
+            for order, rise in enumerate(stack):
+                events.append(
+                    StringEvent(
+                        begin + 0.004 * order,
+                        length,
+                        6 - order,
+                        3,
+                        float(pitch + rise),
+                        tags,
+                        (),
+                        loud,
+                    )
+                )
+        at += steps * step_s
+    hand = random_hand(rng)
+    return Lead(tuple(events), replace(hand, root=low % 12), tempo, ("riff",))
+
+
+def backing_stereo(
+    band: Band, rng: np.random.Generator
+) -> tuple[np.ndarray, tuple[StringEvent, ...]]:
+    """Mix what plays behind the lead (2, n), and tell what its guitars play, where they are loud enough."""
+    length = int(LENGTH_S * SAMPLE_RATE)
+
+    def stem(audio: np.ndarray) -> np.ndarray:
+        return np.pad(audio, (0, max(length - len(audio), 0)))[:length]
+
+    rest = pan(level(stem(band.drums), rng.uniform(-4, 2)), 0.0)
+    if rng.random() < 0.95:
+        rest = rest + pan(level(stem(band.bass), rng.uniform(-5, 2)), 0.0)
+    strums: tuple[StringEvent, ...] = ()
+    if rng.random() < 0.6:
+        loud = float(rng.uniform(-6, 4))
+        rest = rest + rhythm_guitars(band, length, rng) * 10 ** (loud / 20)
+        strums = band.strums
+    if rng.random() < 0.4:
+        rest = rest + pan(
+            level(stem(band.chords), rng.uniform(-8, 0)), float(rng.uniform(-0.7, 0.7))
+        )
+    if len(band.line) > 1 and rng.random() < 0.25:
+        rest = rest + pan(
+            level(stem(band.line), rng.uniform(-12, 0)), float(rng.uniform(-0.9, 0.9))
+        )
+    if len(band.voice) > 1 and rng.random() < 0.3:
+        rest = rest + pan(level(stem(band.voice), rng.uniform(-6, 3)), 0.0)
+    return rest.astype(np.float32), strums
+
+
+REFERENCE_SPREADS = (5.0, 16.0)
+"""A scene is pictured at two references, so many cents off its own (standard deviations): as near as
+partials tell it, and as far as records are off where nothing tells."""
+FARTHEST = 35  # cents
+
+
+def _references(rng: np.random.Generator) -> np.ndarray:
+    """Draw at which references a scene is pictured, whole cents."""
+    drawn = np.rint(rng.normal(0.0, REFERENCE_SPREADS)).astype(int)
+    return np.clip(drawn, -FARTHEST, FARTHEST)
+
+
+def pictures(stereo: np.ndarray, references: np.ndarray) -> np.ndarray:
+    """Picture a sound (2, n) at each reference: (n_references, n_windows, n_bins, n_frames), 0 to 255."""
+    mid, side = 0.5 * (stereo[0] + stereo[1]), 0.5 * (stereo[0] - stereo[1])
+
+    def at(cents: int) -> Grid:
+        return Grid(WIDE.n_bins, lambda magnitude, length, _: WIDE.read(magnitude, length, cents))
+
+    seen = spectra_on([at(int(cents)) for cents in references], mid, side)
+    return np.stack([np.rint(255 * picture).astype(np.uint8) for picture in seen])
+
+
+LEADS, SOUNDS, BACKINGS, WHOLE = 3, 2, 3, 3
+"""In a scene: leads, sounds of each, backings, and mixes that went through a record's last steps.
+
+After the backings comes what is no guitar, alone: the last of them.
+"""
+
+
 def make_scene(
-    rng: np.random.Generator, per_lead: int = 2, chords: float = 1.0, leads: int = 3
-) -> list[tuple[np.ndarray, Truth]]:
-    """Make one band and a few leads, and mix them in several dressings."""
-    results = []
-    band = None
-    for _ in range(leads):
-        audio, events, key, tempo = lead_stem(rng, chords)
+    rng: np.random.Generator,
+    chords: float = 1.0,
+    *,
+    pictured: Callable[[np.ndarray, np.ndarray], np.ndarray] = pictures,
+) -> dict[str, np.ndarray]:
+    """Make one band and a few leads: pictures of each by itself, to be mixed while training, and of mixes.
+
+    Pictures are (n_references, how many, n_windows, n_bins, n_frames); `pictured` makes those of one sound.
+    """
+    leads, backs, wholes = [], [], []
+    band, sounds = None, []
+    references = _references(rng)
+    for _ in range(LEADS):
+        audio, events, key, tempo = lead_stem(rng, chords, riffs=RIFFS)
         truth = truth_of(events, N_FRAMES)
         if band is None:
             meter = Meter(4, int(rng.choice([2, 2, 3])), float(rng.choice([0.5, 0.5, 0.66])))
             band = make_band(band_times(tempo, rng), 0, meter, key, rng, varied=True)
-        for _ in range(per_lead):
-            dressing = str(rng.choice(["alone", "drums and bass", "band"], p=[0.2, 0.22, 0.58]))
-            here = truth
-            lead = lead_sound(audio, rng, varied=True)
-            if rng.random() < 0.04 and dressing != "alone":
-                lead, here = np.full_like(lead, 1e-5), truth_of([], N_FRAMES)
-            stereo = mix(
-                lead,
-                band,
-                rng,
-                dressing=dressing,
-                lead_over_db=float(rng.uniform(-3, 9)),
-                lead_place=0.0 if rng.random() < 0.75 else float(rng.uniform(-0.8, 0.8)),
-                mono=rng.random() < 0.3,
-                around=ambience(lead, rng) if rng.random() < 0.3 else None,
-            )
-            stereo = on_a_record(stereo, rng)
-            if rng.random() < 0.15:
-                stereo = code_as_mp3(stereo, int(rng.choice([64, 96, 128])))
-            mid, side = 0.5 * (stereo[0] + stereo[1]), 0.5 * (stereo[0] - stereo[1])
-            spectra = log_spectra(mid, side)
-            results.append((np.rint(255 * spectra).astype(np.uint8), here))
-    return results
+        for _ in range(SOUNDS):
+            lead = lead_sound(audio, rng, varied=True, modelled=0.45)
+            place = 0.0 if rng.random() < 0.6 else float(rng.uniform(-1.0, 1.0))
+            stereo = pan(level(lead, -18.0), place)
+            if rng.random() < 0.3:
+                stereo = stereo + ambience(lead, rng) * np.float32(
+                    10 ** (-18.0 / 20) / loudness(lead)
+                )
+            sounds.append((stereo, truth))
+            leads.append((pictured(on_a_record(stereo, rng), references), truth))
+    assert band is not None
+    for _ in range(BACKINGS):
+        stereo, strums = backing_stereo(band, rng)
+        guitars = truth_of([e for e in strums if "dead" not in e.techniques], N_FRAMES)
+        backs.append((stereo, guitars))
+    nobody = truth_of([], N_FRAMES)
+    alone = pan(level(no_guitar(rng, LENGTH_S), -18.0), float(rng.uniform(-0.5, 0.5)))
+    backs.append((on_a_record(alone, rng), nobody))
+    for k in range(WHOLE):
+        lead, truth = sounds[int(rng.integers(len(sounds)))]
+        rest, guitars = backs[k % BACKINGS]
+        over = float(rng.uniform(-4, 8))
+        whole = lead + rest * np.float32(10 ** ((-18.0 - over) / 20) / loudness(rest.mean(axis=0)))
+        peak = float(np.abs(whole).max()) + 1e-9
+        whole = np.tanh(float(rng.choice([0.7, 1.0, 2.5, 4.0])) * whole / peak)
+        if rng.random() < 0.25:
+            whole = np.repeat(whole.mean(axis=0, keepdims=True), 2, axis=0)
+        whole = on_a_record(whole, rng)
+        if rng.random() < 0.3:
+            whole = code_as_mp3(whole, int(rng.choice([64, 96, 128])))
+        cells = truth.cells.copy()
+        cells[ANY] |= guitars.cells[:2]
+        wholes.append((pictured(whole, references), Truth(cells, truth.frames)))
+    return {
+        "references": references,
+        "lead": np.stack([s for s, _ in leads], axis=1),
+        "lead_cells": np.packbits(np.stack([t.cells for _, t in leads]), axis=-1),
+        "lead_frames": np.stack([t.frames for _, t in leads]),
+        "back": np.stack([pictured(s, references) for s, _ in backs], axis=1),
+        "back_cells": np.packbits(np.stack([t.cells[:2] for _, t in backs]), axis=-1),
+        "whole": np.stack([s for s, _ in wholes], axis=1),
+        "whole_cells": np.packbits(np.stack([t.cells for _, t in wholes]), axis=-1),
+        "whole_frames": np.stack([t.frames for _, t in wholes]),
+    }
 
 
-def write_shards(folder: Path, seed: int, hours: float, chords: float = 1.0) -> None:
-    """Make scenes until there are enough hours; one .npz a scene, written whole."""
+def write_shards(folder: Path, seed: int, scenes: range, chords: float = 1.0) -> None:
+    """Make scenes by number, each of its own draw; one .npz a scene, written whole."""
     folder.mkdir(parents=True, exist_ok=True)
-    done_s, number, began = 0.0, 0, time.time()
-    while done_s < hours * 3600:
-        rng = np.random.default_rng([seed, number])
+    began = time.time()
+    for count, number in enumerate(scenes, start=1):
         target = folder / f"{seed:03d}-{number:05d}.npz"
         if not target.exists():
-            scene = make_scene(rng, chords=chords)
+            scene = make_scene(np.random.default_rng([seed, number]), chords=chords)
             partial = target.with_suffix(".tmp")
             with partial.open("wb") as handle:
-                np.savez(
-                    handle,
-                    spectra=np.stack([s for s, _ in scene]),
-                    cells=np.packbits(np.stack([t.cells for _, t in scene]), axis=-1),
-                    frames=np.stack([t.frames for _, t in scene]),
-                )
+                np.savez(handle, **scene)
             partial.rename(target)
-        number += 1
-        done_s += 6 * LENGTH_S
-        if number % 10 == 0:
-            print(f"{done_s / 3600:.2f} h in {(time.time() - began) / 60:.1f} min", flush=True)
+        if count % 10 == 0:
+            print(f"{count} scenes in {(time.time() - began) / 60:.1f} min", flush=True)
 
 
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("folder", type=Path)
     parser.add_argument("--seed", type=int, default=1)
-    parser.add_argument("--hours", type=float, default=6.0)
+    parser.add_argument("--scenes", type=int, default=240)
+    parser.add_argument("--first", type=int, default=0)
+    parser.add_argument("--step", type=int, default=1, help="every so manieth, for several at work")
     parser.add_argument("--chords", type=float, default=1.0, help="weight of several notes at once")
     options = parser.parse_args()
-    write_shards(options.folder, options.seed, options.hours, options.chords)
+    numbers = range(options.first, options.scenes, options.step)
+    write_shards(options.folder, options.seed, numbers, options.chords)

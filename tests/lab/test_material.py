@@ -10,7 +10,8 @@ from scipy.signal import hilbert
 
 from bench.composed import parse, phrases
 from bench.placement import greedy_lowest, least_movement, right
-from juxtanote.core.analysis.spectra import HOP_LENGTH, LOWEST_MIDI, SAMPLE_RATE, log_spectra
+from juxtanote.core.analysis.channels import LOWEST_MIDI
+from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE, log_spectra
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
 from juxtanote.core.theory.tuning import STANDARD
 from lab import curves, instruments
@@ -135,6 +136,22 @@ class TestSounds(unittest.TestCase):
             self.assertEqual(truth.cells[0, 60 + k - LOWEST_MIDI, frame], 1)
             self.assertLessEqual(abs(int(np.argmax(rise[frame - 4 : frame + 5])) - 4), 1)
         self.assertEqual(int(truth.cells[0].sum()), 5)
+
+    def test_a_mix_is_pictured_at_each_reference_as_one_tuned_to_it(self) -> None:
+        from lab.scenes import pictures
+
+        rng = np.random.default_rng(9)
+        event = StringEvent(0.1, 0.8, 3, 2, 57.0)
+        voice = StringVoice(pick_noise=0.0)
+        sharp, true = (
+            render_events([event], SAMPLE_RATE, voice, rng, length_s=1.0, reference_hz=hertz)
+            for hertz in (440.0 * 2 ** (20 / 1200), 440.0)
+        )
+        seen = pictures(np.stack([sharp, sharp]), np.array([0, 20]))
+        wanted = pictures(np.stack([true, true]), np.array([0]))[0]
+        apart = np.abs(seen.astype(float) - wanted).mean(axis=(1, 2, 3))
+        self.assertEqual(seen.shape, (2, *wanted.shape))
+        self.assertLess(apart[1], 0.5 * apart[0])
 
     def test_sounds_kept_for_measuring_are_refused(self) -> None:
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))

@@ -1,9 +1,12 @@
-"""The listener as PyTorch trains it; the layout is repeated in plain NumPy in the program.
+"""The two networks that listen, as PyTorch trains them; their layouts are repeated in plain NumPy in the program.
 
-A picture of frames by pitches is read at every other frame, goes through residual steps with narrow
-middles (K. He et al., "Deep residual learning for image recognition", CVPR 2016), and is told at every
-frame. Each step is normalised while it learns (S. Ioffe, C. Szegedy, "Batch normalization", ICML 2015);
-`folded` gives the same network without.
+`First`: a picture of frames by pitches goes through small convolutions: three by three around a cell, along
+its own pitch over half a second, an interval up and down, and one vector of the whole frame.
+
+`Second`: the picture is read at every other frame, goes through residual steps with narrow middles (K. He et
+al., "Deep residual learning for image recognition", CVPR 2016), and is told at every frame. Each step is
+normalised while it learns (S. Ioffe, C. Szegedy, "Batch normalization", ICML 2015); `folded` gives the same
+network without.
 """
 
 from collections.abc import Iterable
@@ -12,12 +15,58 @@ import numpy as np
 import torch
 from torch import nn
 
-from juxtanote.core.analysis.networks import FRAME_KINDS
-from juxtanote.core.analysis.networks import SECOND_BLOCKS as BLOCKS
-from juxtanote.core.analysis.networks import SECOND_KINDS as CELL_KINDS
+from juxtanote.core.analysis.channels import CELL_KINDS
+from juxtanote.core.analysis.networks import FIRST_BLOCKS, FRAME_KINDS, SECOND_BLOCKS, SECOND_KINDS
 from juxtanote.core.analysis.spectra import N_CHANNELS
 
 WIDTH, MIDDLE, LAST = 48, 16, 48
+
+
+def pooled(x: torch.Tensor) -> torch.Tensor:
+    """Give mean and maximum over the pitches."""
+    return torch.cat([x.mean(2), x.max(2).values], 1)
+
+
+class PlainBlock(nn.Module):
+    """One residual step; `reach` is the dilation in frames, or in semitones for an interval."""
+
+    def __init__(self, kind: str, reach: int) -> None:
+        super().__init__()
+        self.kind = kind
+        if kind == "near":
+            self.conv = nn.Conv2d(WIDTH, WIDTH, 3, padding=(1, reach), dilation=(1, reach))
+        elif kind == "along":
+            self.conv = nn.Conv2d(WIDTH, WIDTH, (1, 3), padding=(0, reach), dilation=(1, reach))
+        elif kind == "interval":
+            self.conv = nn.Conv2d(WIDTH, WIDTH, (3, 1), padding=(reach, 0), dilation=(reach, 1))
+        else:
+            self.conv = nn.Conv1d(2 * WIDTH, WIDTH, 5, padding=2)
+
+    def forward(self, x: torch.Tensor) -> torch.Tensor:
+        """Add what this step sees; `x` is (batch, WIDTH, pitches, frames)."""
+        if self.kind == "frame":
+            return torch.relu(x + self.conv(pooled(x))[:, :, None, :])
+        return torch.relu(x + self.conv(x))
+
+
+class First(nn.Module):
+    """From stacked spectra (batch, N_CHANNELS, pitches, frames) to logits for cells and frames."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.enter = nn.Conv2d(N_CHANNELS, WIDTH, 1)
+        self.blocks = nn.ModuleList(PlainBlock(kind, reach) for kind, reach in FIRST_BLOCKS)
+        self.hidden = nn.Conv2d(WIDTH, WIDTH, 1)
+        self.cells = nn.Conv2d(WIDTH, len(CELL_KINDS), 1)
+        self.frames = nn.Conv1d(2 * WIDTH, len(FRAME_KINDS), 3, padding=1)
+
+    def forward(self, stacked: torch.Tensor) -> tuple[torch.Tensor, torch.Tensor]:
+        """Give logits (batch, kinds, pitches, frames) and (batch, kinds, frames)."""
+        x = torch.relu(self.enter(stacked))
+        for block in self.blocks:
+            x = block(x)
+        frames = self.frames(pooled(x))
+        return self.cells(torch.relu(self.hidden(x))), frames
 
 
 class Normed(nn.Module):
@@ -43,7 +92,7 @@ def _conv(kind: str, reach: int) -> nn.Conv2d:
     return nn.Conv2d(MIDDLE, MIDDLE, size, padding=padding, dilation=dilation, bias=False)
 
 
-class Block(nn.Module):
+class NarrowBlock(nn.Module):
     """One residual step; `reach` is the dilation in frames, or in semitones for an interval."""
 
     def __init__(self, kind: str, reach: int) -> None:
@@ -64,12 +113,7 @@ class Block(nn.Module):
         return torch.relu(x + self.widen(seen))
 
 
-def pooled(x: torch.Tensor) -> torch.Tensor:
-    """Give mean and maximum over the pitches."""
-    return torch.cat([x.mean(2), x.max(2).values], 1)
-
-
-class Listener(nn.Module):
+class Second(nn.Module):
     """From stacked spectra (batch, N_CHANNELS, pitches, frames) to logits for cells and frames.
 
     The number of frames must be even.
@@ -79,9 +123,9 @@ class Listener(nn.Module):
         super().__init__()
         conv = nn.Conv2d(N_CHANNELS, WIDTH, (1, 4), stride=(1, 2), padding=(0, 1), bias=False)
         self.enter = Normed(conv)
-        self.blocks = nn.ModuleList(Block(kind, reach) for kind, reach in BLOCKS)
+        self.blocks = nn.ModuleList(NarrowBlock(kind, reach) for kind, reach in SECOND_BLOCKS)
         self.hidden = Normed(nn.Conv2d(WIDTH, LAST, 1, bias=False))
-        self.cells = nn.Conv2d(LAST, 2 * len(CELL_KINDS), 1)
+        self.cells = nn.Conv2d(LAST, 2 * len(SECOND_KINDS), 1)
         self.frames = nn.Conv1d(2 * WIDTH, 2 * len(FRAME_KINDS), 3, padding=1)
 
     def halves(self, stacked: torch.Tensor) -> tuple[torch.Tensor, torch.Tensor]:
@@ -100,9 +144,14 @@ class Listener(nn.Module):
         return cells.reshape(batch, -1, pitches, 2 * half), frames.reshape(batch, -1, 2 * half)
 
 
+Listener = First | Second
+
+
 def folded(net: Listener) -> dict[str, np.ndarray]:
-    """Give weights and biases of the network with every normalisation folded into its convolution."""
+    """Give weights and biases of a network with every normalisation folded into its convolution."""
     arrays: dict[str, np.ndarray] = {}
+    if isinstance(net, First):
+        return {name: value.detach().numpy() for name, value in net.state_dict().items()}
     for name, module in net.named_modules():
         if isinstance(module, Normed):
             norm = module.norm
@@ -122,9 +171,8 @@ def folded(net: Listener) -> dict[str, np.ndarray]:
     return arrays
 
 
-def unfolded(arrays: dict[str, np.ndarray]) -> Listener:
-    """Make the network that the folded weights are of, its normalisations doing nothing."""
-    net = Listener()
+def unfolded(arrays: dict[str, np.ndarray], net: Listener) -> Listener:
+    """Give a network the folded weights, its normalisations doing nothing."""
     with torch.no_grad():
         for name, module in net.named_modules():
             if isinstance(module, Normed):
@@ -150,6 +198,8 @@ def calibrated(net: Listener, batches: Iterable[torch.Tensor]) -> Listener:
         sums.setdefault(owner[module], []).append(torch.stack(moments))
 
     owner = {module.conv: module for module in net.modules() if isinstance(module, Normed)}
+    if not owner:
+        return net
     hooks = [conv.register_forward_hook(noted) for conv in owner]
     net.eval()
     with torch.no_grad():
