@@ -20,7 +20,13 @@ from juxtanote.cli import main
 from juxtanote.core.collection import index as indexing
 from juxtanote.core.collection.cards import cards_of
 from juxtanote.core.collection.index import Index
-from juxtanote.core.collection.music import Profiles, _features_of, nearnesses, profile
+from juxtanote.core.collection.music import (
+    SPAN,
+    Profiles,
+    _features_of,
+    nearnesses,
+    resemblances,
+)
 from juxtanote.core.collection.picture import small_tab
 from juxtanote.core.collection.search import Hit, families, parse_query, search
 from juxtanote.core.collection.shelf import Shelf
@@ -32,6 +38,23 @@ from tests.lessons import small_lesson
 
 LINE = (57, 60, 62, 64, 67, 64, 62, 60)
 STEPS = (0.5,) * 7
+
+
+def profile(pitches: tuple[int, ...]) -> Counter[tuple[int, ...]]:
+    """Count rows of two and three intervals, also those over a note between, one by one."""
+
+    def steps(reach: int) -> list[int]:
+        pairs = zip(pitches, pitches[reach:], strict=False)
+        return [max(min(b - a, SPAN), -SPAN) for a, b in pairs]
+
+    one, two = steps(1), steps(2)
+    counts: Counter[tuple[int, ...]] = Counter()
+    for rows in (
+        (one, one[1:]), (two, one[2:]), (one, two[1:]), (one, one[1:], one[2:]),
+        (two, one[2:], one[3:]), (one, two[1:], one[3:]), (one, one[1:], two[2:]),
+    ):  # fmt: skip
+        counts.update(zip(*rows, strict=False))
+    return counts
 
 
 def nearness(wanted, wanted_steps, line, steps) -> float:  # type: ignore[no-untyped-def]
@@ -136,6 +159,18 @@ class TestIndex(InFolder):
                 for a, b in zip(lines, lines[1:], strict=False)
             ],
         )
+
+    def test_what_lines_share_is_counted_as_often_as_it_comes(self) -> None:
+        rng = np.random.default_rng(10)
+        lines = [
+            tuple(int(p) for p in 60 + rng.integers(0, 3, int(n))) for n in rng.integers(0, 15, 30)
+        ]
+        counts = [profile(line) for line in lines]
+        wanted = [
+            [(one & other).total() / max(one.total(), 1) for other in counts] for one in counts
+        ]
+        np.testing.assert_allclose(resemblances(lines), wanted, atol=1e-6)
+        self.assertEqual(resemblances([]).shape, (0, 0))
 
     def test_it_follows_files_that_come_change_and_go(self) -> None:
         made, path = self.index(), self.lessons / "a.juxta"

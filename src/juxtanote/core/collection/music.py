@@ -7,7 +7,6 @@ Which lines are worth comparing is told by the intervals that they share, rare o
 document frequency: K. Spärck Jones, Journal of Documentation 28, 1972).
 """
 
-from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -58,7 +57,17 @@ ROWS = (
 
 
 def _features_of(lines: Sequence[tuple[int, ...]]) -> tuple[np.ndarray, np.ndarray]:
-    """Number what `profile` counts, for all lines together: (line, feature), each pair once."""
+    """Number the rows of intervals in all lines together: (line, feature), each pair once."""
+    pairs = np.unique(_all_features_of(lines))
+    return pairs // FEATURES, pairs % FEATURES
+
+
+def _all_features_of(lines: Sequence[tuple[int, ...]]) -> np.ndarray:
+    """Number rows of two and three intervals, also those over a note between, as often as they come.
+
+    A note that is added or left out breaks few of them: what it parts is joined by the interval over it.
+    Each number is FEATURES times the line's, and the row's.
+    """
     lengths = np.array([len(line) for line in lines], dtype=np.int64)
     pitches = np.fromiter((p for line in lines for p in line), dtype=np.int64, count=lengths.sum())
     owner = np.repeat(np.arange(len(lines)), lengths)
@@ -74,39 +83,7 @@ def _features_of(lines: Sequence[tuple[int, ...]]) -> tuple[np.ndarray, np.ndarr
             step = pitches[begins + at + span] - pitches[begins + at]
             number = number * WAYS + np.clip(step, -SPAN, SPAN) + SPAN
         found.append(owner[begins] * FEATURES + number + (PAIRS if len(row) == 3 else 0))
-    pairs = np.unique(np.concatenate(found))
-    return pairs // FEATURES, pairs % FEATURES
-
-
-def profile(pitches: tuple[int, ...]) -> Counter[tuple[int, ...]]:
-    """Count rows of two and three intervals, also those over a note between.
-
-    A note that is added or left out breaks few of them: what it parts is joined by the interval over it.
-
-    Parameters
-    ----------
-    pitches : tuple of int
-        Of a line by onset, MIDI.
-    """
-    one, two = _steps(pitches, 1), _steps(pitches, 2)
-    counts: Counter[tuple[int, ...]] = Counter(zip(one, one[1:], strict=False))
-    counts.update(zip(two, one[2:], strict=False))
-    counts.update(zip(one, two[1:], strict=False))
-    counts.update(zip(one, one[1:], one[2:], strict=False))
-    counts.update(zip(two, one[2:], one[3:], strict=False))
-    counts.update(zip(one, two[1:], one[3:], strict=False))
-    counts.update(zip(one, one[1:], two[2:], strict=False))
-    return counts
-
-
-def _steps(pitches: tuple[int, ...], reach: int) -> list[int]:
-    pairs = zip(pitches, pitches[reach:], strict=False)
-    return [max(min(b - a, SPAN), -SPAN) for a, b in pairs]
-
-
-def resemblance(one: Counter[tuple[int, ...]], other: Counter[tuple[int, ...]]) -> float:
-    """Give which share of the first profile is in the other one."""
-    return sum((one & other).values()) / max(one.total(), 1)
+    return np.concatenate(found)
 
 
 Line = tuple[Sequence[int], Sequence[float]]  # pitches, and beats from each to the next
@@ -148,21 +125,32 @@ def nearness_of(pairs: Sequence[tuple[Line, Line]]) -> list[float]:
     return [round(value, 6) for value in near.tolist()]
 
 
-def alike_in_intervals(lines: Sequence[tuple[int, ...]]) -> np.ndarray:
+def resemblances(lines: Sequence[tuple[int, ...]]) -> np.ndarray:
     """Give which share of each line's intervals each other line has, (n_lines, n_lines).
 
-    Each kind counts once: of a line that repeats itself `resemblance` is stricter.
+    What counts are rows of two and three intervals; one that comes again counts again.
 
     Parameters
     ----------
     lines : sequence of tuple of int
         Pitches of each by onset, MIDI.
+
+    Examples
+    --------
+    >>> resemblances([(60, 62, 64, 65), (60, 62, 64)]).round(2).tolist()
+    [[1.0, 0.2], [1.0, 1.0]]
     """
-    owners, features = _features_of(lines)
-    known, columns = np.unique(features, return_inverse=True)
-    has = np.zeros((len(lines), len(known)), dtype=np.float32)
+    met = np.sort(_all_features_of(lines))
+    # What comes for the second time is another thing than what comes once: so that sets will do.
+    is_new = np.ones(len(met), dtype=bool)
+    is_new[1:] = met[1:] != met[:-1]
+    again = np.arange(len(met)) - np.flatnonzero(is_new)[np.cumsum(is_new) - 1]
+    owners = met // FEATURES
+    _, columns = np.unique(met % FEATURES + FEATURES * again, return_inverse=True)
+    has = np.zeros((len(lines), int(columns.max(initial=-1)) + 1), dtype=np.float32)
     has[owners, columns] = 1.0
-    return np.asarray(has @ has.T / np.maximum(has.sum(axis=1, keepdims=True), 1.0))
+    shares = has @ has.T / np.maximum(has.sum(axis=1, keepdims=True), 1.0)
+    return np.asarray(shares, dtype=np.float64)
 
 
 def _costs_of(shorter: Sequence[Line], longer: Sequence[Line]) -> np.ndarray:
@@ -214,7 +202,7 @@ def _likeliest_keys(apart: np.ndarray, is_pair: np.ndarray) -> np.ndarray:
     place = np.broadcast_to(places, apart.shape)[is_pair]
     met = np.bincount(numbers, minlength=count * RANGE)
     first = np.full(count * RANGE, columns * rows)
-    np.minimum.at(first, numbers, place)
+    first[numbers[::-1]] = place[::-1]  # what is written last stays
     order = (met * (columns * rows + 1) - first).reshape(count, RANGE)
     keys = np.argsort(-order, axis=1, kind="stable")[:, :KEYS_TRIED]
     known = np.take_along_axis(met.reshape(count, RANGE), keys, axis=1) > 0

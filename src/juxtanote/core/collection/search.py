@@ -11,11 +11,9 @@ import numpy as np
 from juxtanote.core.collection.cards import Card
 from juxtanote.core.collection.music import (
     Profiles,
-    alike_in_intervals,
     nearness_of,
     nearnesses,
-    profile,
-    resemblance,
+    resemblances,
 )
 from juxtanote.core.errors import JuxtanoteError
 
@@ -25,8 +23,7 @@ EXAMPLES = (
     "bars:2", "hard:>5", "frets:5-8-5-7",
 )  # fmt: skip
 COMPARED = 150  # cards that share most intervals are compared note by note
-# Of a family's intervals; what may have as many is looked at closer; and how much longer one may be.
-SHARED, MAYBE_SHARED, OTHER_LENGTH = 0.4, 0.3, 0.3
+SHARED, OTHER_LENGTH = 0.4, 0.3  # of a family's intervals; and how much longer one may be
 MOST_LIKE = 60  # more than anybody looks through, best first
 NEAR_ENOUGH = 0.4  # phrases less alike than this are not shown
 ALIKE = 0.86  # from here on two phrases are one family
@@ -122,11 +119,9 @@ def _alike(cards: Sequence[Card]) -> set[tuple[int, int]]:
     """Find pairs of cards, the earlier one first, that are near doubles."""
     lines = [card.pitches for card in cards]
     lengths = np.array([len(line) for line in lines])
-    maybe = np.triu(alike_in_intervals(lines) > MAYBE_SHARED, 1)
+    maybe = np.triu(resemblances(lines) > SHARED, 1)
     maybe &= np.abs(lengths[:, None] - lengths[None, :]) <= OTHER_LENGTH * lengths[None, :]
-    found = list(zip(*(numbers.tolist() for numbers in np.nonzero(maybe)), strict=True))
-    profiles = [profile(line) for line in lines] if found else []
-    pairs = [(a, b) for a, b in found if resemblance(profiles[a], profiles[b]) > SHARED]
+    pairs = list(zip(*(numbers.tolist() for numbers in np.nonzero(maybe)), strict=True))
     near = nearness_of([((lines[a], cards[a].steps), (lines[b], cards[b].steps)) for a, b in pairs])
     return {pair for pair, value in zip(pairs, near, strict=True) if value >= ALIKE}
 
@@ -199,7 +194,8 @@ def search(
         Of the cards; worked out where None.
     """
     every = list(cards)
-    kept = [card for card in every if all(test(card) for test in query.tests)]
+    tests = query.tests
+    kept = [card for card in every if all(test(card) for test in tests)] if tests else every
     said = ", ".join((*query.words, *query.told))
     if not like:
         count = max(len(kept), 1)
