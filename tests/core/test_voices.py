@@ -62,6 +62,16 @@ class TestSplitting(unittest.TestCase):
         line = [(3, fret, 0.5 * k, 0.5 * k + 0.5) for k, fret in enumerate((4, 5, 7, 5, 4, 2))]
         self.assertEqual(lower(heard([(1, 7, 0, 3.0), *line])), [3] * 5)
 
+    def test_a_thumb_that_alternates_under_a_line_is_a_voice(self) -> None:
+        """The thumb on the beat, the fingers beside it, stems down and up (common practice)."""
+        bass = [(6 - 2 * (k % 2), 3, float(k), k + 0.95) for k in range(8)]
+        line = [(1 + k % 2, 3, k + 0.5, k + 0.9) for k in range(8) if k % 4 != 3]
+        self.assertEqual(lower(heard([*bass, *line])), [6, 4] * 4)
+        damped = [(string, fret, begin, begin + 0.4) for string, fret, begin, _ in bass]
+        self.assertEqual(lower(heard([*damped, *line])), [])
+        uneven = [(6, 3, at, at + 0.9) for at in (0.0, 1.0, 1.5, 3.0, 4.5, 5.0, 7.0)]
+        self.assertEqual(lower(heard([*uneven, *line])), [])
+
     def test_lines_and_broken_chords_stay_one_voice(self) -> None:
         self.assertEqual(lower(heard(MELODY)), [])
         ringing = [(6 - k, 2, 0.5 * k, 4.0) for k in range(6)]

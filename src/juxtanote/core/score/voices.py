@@ -1,15 +1,15 @@
 """Two voices: what rings on while a line moves over it, or under it, on other strings.
 
 A guitar is read in one voice as long as that says enough: a note that the next one cuts short, and chords
-that are broken and left to ring, need no second one. A bass that is held under a melody does, as does a
-note that is held over a line (common practice; E. Gould, "Behind Bars", 2011, chapter on double-stemmed
-writing, from memory).
+that are broken and left to ring, need no second one. A bass that is held under a melody does, as do a
+note that is held over a line, and a thumb that walks or alternates under one (common practice; E. Gould,
+"Behind Bars", 2011, chapter on double-stemmed writing, from memory).
 """
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from itertools import takewhile
+from itertools import pairwise, takewhile
 
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.time_map import TimeMap
@@ -19,6 +19,11 @@ FEWEST_MOVES = 2  # onsets of the line while a note is held
 SHORTEST_HELD = 1.0  # beats
 PAST = 0.25  # beats that a note sounds past an onset before it counts as held over it
 APART = 0.5  # semitones
+# Of a thumb that keeps time under a line: strokes at least, how many of them come evenly and how many are
+# held under the line, how evenly, how much of the way to the next they sound, how many beats that is, and
+# semitones from the bass to the line.
+FEWEST_STROKES, EVEN_STROKES, HELD_STROKES = 4, 0.75, 0.5
+EVENLY, SOUNDING, STROKE_BEATS, REGISTER = 0.1, 0.85, (0.5, 2.0), 4.5
 DAMPED = frozenset({"let-ring", "palm-mute", "dead", "staccato", "rake"})
 
 
@@ -68,7 +73,45 @@ def lower_voice(sounding: Sequence[Sounding]) -> frozenset[int]:
             lower.add(index)
         elif all(n.midi < note.midi - APART for n in moves):
             lower.update(inside)
-    return frozenset(lower)
+    return frozenset(lower) or _thumb(sounding)
+
+
+def _thumb(sounding: Sequence[Sounding]) -> frozenset[int]:
+    """Find a bass of even strokes, each held under what the fingers play; none where there is none.
+
+    The widest interval at which the notes part into such a bass and a line tells the two apart.
+    """
+    pitches = sorted({note.midi for note in sounding})
+    edges = [pair for pair in pairwise(pitches) if pair[1] - pair[0] > REGISTER]
+    for low, high in sorted(edges, key=lambda pair: pair[0] - pair[1]):
+        bass = [note for note in sounding if note.midi <= low]
+        line = [note for note in sounding if note.midi >= high]
+        if _keeps_time(bass, line) and not _is_broken_chord(line):
+            return frozenset(k for k, note in enumerate(sounding) if note.midi <= low)
+    return frozenset()
+
+
+def _keeps_time(bass: Sequence[Sounding], line: Sequence[Sounding]) -> bool:
+    """Tell whether bass notes come evenly, nearly as long as the line goes on, and are held under it."""
+    onsets = sorted({note.onset for note in bass})
+    if min(len(onsets), len({note.onset for note in line})) < FEWEST_STROKES:
+        return False
+    apart = [after - before for before, after in pairwise(onsets)]
+    usual = sorted(apart)[len(apart) // 2]
+    even = sum(abs(gap - usual) <= EVENLY * usual for gap in apart)
+    held = sum(
+        note.may_ring
+        and note.end - note.onset >= SOUNDING * usual
+        and any(note.onset < n.onset < note.end - PAST for n in line)
+        for note in bass
+    )
+    whole = max(note.onset for note in line) - line[0].onset
+    return (
+        STROKE_BEATS[0] <= usual <= STROKE_BEATS[1]
+        and even >= EVEN_STROKES * len(apart)
+        and held >= HELD_STROKES * len(bass)
+        and onsets[-1] - onsets[0] >= EVEN_STROKES * whole
+    )
 
 
 def _inside(index: int, sounding: Sequence[Sounding]) -> list[int]:
