@@ -39,6 +39,18 @@ def check_notes(
 
     Where few of them sound when the file says, they are aligned to the sound first: a score has a time of
     its own.
+
+    Parameters
+    ----------
+    rows : sequence of NoteRow
+        As written.
+    sound : Sound
+        The recording.
+    guitar : Guitar
+    tuning_is_given : bool
+        False where the guitar is a guess, which the pitches of the rows may mend.
+    progress : Progress
+        Told how far it is, 0 to 1.
     """
     if not rows:
         return []

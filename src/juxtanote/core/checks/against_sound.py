@@ -51,7 +51,18 @@ def asked_of(phrase: Phrase, lesson: Lesson) -> list[Asked]:
 def with_second_ear(
     examined: Examined, phrase: Phrase, lesson: Lesson, evidence: Evidence
 ) -> Examined:
-    """Add what the second ear complains of to what was measured; worst first."""
+    """Add what the second ear complains of to what was measured; worst first.
+
+    Parameters
+    ----------
+    examined : Examined
+        What the phrase alone tells.
+    phrase : Phrase
+    lesson : Lesson
+        That it is of.
+    evidence : Evidence
+        Of the stretch of sound that the phrase is on.
+    """
     if phrase.is_variant or not phrase.notes:
         return examined
     mends: dict[str, Complaint] = {}
@@ -92,7 +103,16 @@ def _finding(complaint: Complaint, phrase: Phrase) -> Finding:
 
 
 def mended(lesson: Lesson, phrase: int, finding: Finding) -> Lesson | None:
-    """Write what sounds, as a finding has it; None where the program would change nothing."""
+    """Write what sounds, as a finding has it; None where the program would change nothing.
+
+    Parameters
+    ----------
+    lesson : Lesson
+    phrase : int
+        Its number.
+    finding : Finding
+        Of it.
+    """
     complaint, found = finding.complaint, lesson.phrase(phrase)
     if complaint is None or found is None:
         return None

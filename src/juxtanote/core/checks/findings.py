@@ -90,7 +90,14 @@ def _bar_of(seconds: float, lesson: Lesson) -> int:
 
 
 def find_problems(phrase: Phrase, lesson: Lesson) -> list[Finding]:
-    """Check a phrase; what the instructor waived is left out."""
+    """Check a phrase; what the instructor waived is left out.
+
+    Parameters
+    ----------
+    phrase : Phrase
+    lesson : Lesson
+        That it is of.
+    """
     return list(examine(phrase, lesson).found)
 
 
@@ -104,7 +111,16 @@ class Examined:
 
 
 def examine(phrase: Phrase, lesson: Lesson, progress: Progress = no_progress) -> Examined:
-    """Check a phrase once for everything that is said of it."""
+    """Check a phrase once for everything that is said of it.
+
+    Parameters
+    ----------
+    phrase : Phrase
+    lesson : Lesson
+        That it is of.
+    progress : Progress
+        Told how far it is, 0 to 1.
+    """
     gaps = measure_gaps(phrase, lesson)
     progress(0.5)
     every = _all(phrase, gaps, lesson.limits)
@@ -275,7 +291,14 @@ def _finding(
 
 
 def in_order(phrase: Phrase, lesson: Lesson) -> list[str]:
-    """Say what was checked and is fine."""
+    """Say what was checked and is fine.
+
+    Parameters
+    ----------
+    phrase : Phrase
+    lesson : Lesson
+        That it is of.
+    """
     return list(examine(phrase, lesson).in_order)
 
 

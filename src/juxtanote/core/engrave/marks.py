@@ -31,7 +31,14 @@ class Spot:
 
 
 def half_width(spot: Spot, measure: Measure) -> float:
-    """Give half the width of a fret number, with a little air."""
+    """Give half the width of a fret number, with a little air.
+
+    Parameters
+    ----------
+    spot : Spot
+    measure : Measure
+        Of text, in millimetres.
+    """
     size = FRET_SIZE if spot.note.written.duration_beats else GRACE_SIZE
     return 0.5 * measure(fret_text(spot.note, held=spot.is_held), size, True) + 0.4
 
@@ -184,6 +191,13 @@ def draw_strum(sketch: Sketch, struck: list[Spot], measure: Measure) -> None:
     """Draw an arrow beside a grip, the way the hand goes; wavy where the strings are heard one by one.
 
     `struck` comes from the thinnest string. Nothing is drawn where all sound at once.
+
+    Parameters
+    ----------
+    sketch : Sketch
+    struck : list of Spot
+    measure : Measure
+        Of text, in millimetres.
     """
     kind = strum_kind([spot.note for spot in struck])
     if kind not in ("strummed", "rolled"):

@@ -189,7 +189,14 @@ def moved(points: Points, down: float) -> Points:
 
 
 def lowered(block: Block, down: float) -> Block:
-    """Give a block whose drawing lies so much lower."""
+    """Give a block whose drawing lies so much lower.
+
+    Parameters
+    ----------
+    block : Block
+    down : float
+        Millimetres.
+    """
     return replace(
         block,
         height=block.height + down,
@@ -290,7 +297,14 @@ def paragraph(
 
 
 def together(blocks: Sequence[Block], after: Block | None = None) -> list[Block]:
-    """Have blocks stay on one page where a page has room for them all, with the one they belong to."""
+    """Have blocks stay on one page where a page has room for them all, with the one they belong to.
+
+    Parameters
+    ----------
+    blocks : sequence of Block
+    after : Block, optional
+        The one that they belong to.
+    """
     if not blocks:
         return []
     whole = sum(b.height for b in blocks) + (after.height if after is not None else 0.0)

@@ -60,7 +60,18 @@ def fret_text(note: Note, *, held: bool = False) -> str:
 
 
 def width_of(moment: Moment, time_map: TimeMap, measure: Measure, *, counts: bool = True) -> float:
-    """Give the least room of a moment: by its length, and by what stands there."""
+    """Give the least room of a moment: by its length, and by what stands there.
+
+    Parameters
+    ----------
+    moment : Moment
+    time_map : TimeMap
+        Beats and metre.
+    measure : Measure
+        Of text, in millimetres.
+    counts : bool
+        True where counts stand under it.
+    """
     if moment.value is None:
         return GRACE if moment.notes else EMPTY_BAR
     quarters = float(moment.value.quarters)

@@ -58,6 +58,11 @@ def aligned(bars: list[Bar]) -> list[Bar]:
 
     Every moment keeps the room that it asks for; where another part moves in between, it gets more: the
     longest way through all moments in order.
+
+    Parameters
+    ----------
+    bars : list of Bar
+        One of each part.
     """
     columns = sorted({_column(m) for bar in bars for m in bar.moments if not _is_empty(m)})
     if not columns:

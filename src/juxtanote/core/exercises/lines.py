@@ -70,7 +70,14 @@ def displaced(line: Sequence[Tone], by: Fraction = EIGHTH) -> list[Tone]:
 
 
 def stretched(line: Sequence[Tone], factor: Fraction) -> list[Tone]:
-    """Write a line in longer or shorter values, from where it begins."""
+    """Write a line in longer or shorter values, from where it begins.
+
+    Parameters
+    ----------
+    line : sequence of Tone
+    factor : Fraction
+        2 makes quarters of eighths.
+    """
     start = min(t.onset for t in line)
     return [
         replace(t, onset=start + factor * (t.onset - start), length=factor * t.length) for t in line
@@ -152,7 +159,14 @@ def moved(line: Sequence[Tone], steps: int, classes: tuple[int, ...]) -> list[To
 
 
 def contrary(line: Sequence[Tone], classes: tuple[int, ...]) -> list[Tone]:
-    """Turn a line over around its first note: what rose falls by as many steps of the scale."""
+    """Turn a line over around its first note: what rose falls by as many steps of the scale.
+
+    Parameters
+    ----------
+    line : sequence of Tone
+    classes : tuple of int
+        Of the scale: 0 to 11, 0 is C.
+    """
     first = line[0].midi
     made = []
     for tone in line:

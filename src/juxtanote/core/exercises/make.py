@@ -29,6 +29,16 @@ NEEDS_KEY = "Set the key of the lesson first (Ctrl+D): this exercise moves throu
 def exercise(lesson: Lesson, phrase: Phrase, kind: Kind, progress: Progress = no_progress) -> Moved:
     """Make an exercise of a phrase; it is not yet hung under it (`score.edits.add_variant`).
 
+    Parameters
+    ----------
+    lesson : Lesson
+    phrase : Phrase
+        Of it.
+    kind : Kind
+        Of exercise.
+    progress : Progress
+        Told how far it is, 0 to 1.
+
     Returns
     -------
     Moved
@@ -54,7 +64,14 @@ def exercise(lesson: Lesson, phrase: Phrase, kind: Kind, progress: Progress = no
 
 
 def tones_of(phrase: Phrase, context: Context) -> list[Tone]:
-    """Give a phrase's line as it is written: sounding pitches, beats, places."""
+    """Give a phrase's line as it is written: sounding pitches, beats, places.
+
+    Parameters
+    ----------
+    phrase : Phrase
+    context : Context
+        Its guitar and beats.
+    """
     tones = []
     for note in phrase.notes:
         w = note.written

@@ -63,6 +63,15 @@ def with_clues(
     """Give the notes with what the sound suggests, as costs by place that the search adds.
 
     What is known of the `strings` of the recording is read from these notes if it is not given.
+
+    Parameters
+    ----------
+    guitar : Guitar
+    notes : list of NoteToPlace
+        By onset.
+    heard : list of HeardString
+        What the sound of each note tells, as many as `notes`.
+    strings : Strings, optional
     """
     strings = strings or read_strings(guitar, notes, heard)
     told: list[NoteToPlace] = []
@@ -93,6 +102,14 @@ def read_strings(guitar: Guitar, notes: list[NoteToPlace], heard: list[HeardStri
     is wound) is weighed by how well the notes fit some place or other; where they fit none better
     than chance would, the belief is near 0 (samples of one string at every pitch, or a measurement
     that follows something else).
+
+    Parameters
+    ----------
+    guitar : Guitar
+    notes : list of NoteToPlace
+        By onset.
+    heard : list of HeardString
+        As many as `notes`.
     """
     clear = [(n, seen) for n, seen in zip(notes, heard, strict=True) if seen.clarity > CLEAR]
     clear = clear[:: len(clear) // MOST_READ + 1]

@@ -144,7 +144,13 @@ class EventTraits:
     tied: float = 0.0  # how much a note of it sounds slurred without being marked so
 
     def fretted(self, states: HandStates) -> NDArray[np.bool_]:
-        """Tell which notes the fretting hand holds down, shape (n_states, n_notes)."""
+        """Tell which notes the fretting hand holds down, shape (n_states, n_notes).
+
+        Parameters
+        ----------
+        states : HandStates
+            Of the event.
+        """
         held = states.frets > 0
         for column, tags in enumerate(self.techniques):
             if "tap" in tags or "natural-harmonic" in tags:
@@ -171,7 +177,16 @@ def fret_mm(guitar: Guitar, frets: NDArray[np.int64]) -> Array:
 
 
 def standing_features(guitar: Guitar, states: HandStates, traits: EventTraits) -> Array:
-    """Measure each state on its own: (len(STANDING), n_states)."""
+    """Measure each state on its own: (len(STANDING), n_states).
+
+    Parameters
+    ----------
+    guitar : Guitar
+    states : HandStates
+        n_states ways to hold the event.
+    traits : EventTraits
+        What is asked of its notes.
+    """
     held = traits.fretted(states)
     frets = states.frets.astype(np.float64)
     position = states.position.astype(np.float64)
@@ -343,7 +358,15 @@ def _add_grip_moves(
 def forbidden_moves(
     before: HandStates, after: HandStates, traits_before: EventTraits, traits: EventTraits
 ) -> Array:
-    """Cost what cannot be: slurs and slides that leave their string or go the wrong way."""
+    """Cost what cannot be: slurs and slides that leave their string or go the wrong way.
+
+    Parameters
+    ----------
+    before, after : HandStates
+        Of two events that follow each other.
+    traits_before, traits : EventTraits
+        What is asked of their notes.
+    """
     cost = np.zeros((len(before), len(after)))
     for column, tags in enumerate(traits.techniques):
         tied = tags & SLURRED

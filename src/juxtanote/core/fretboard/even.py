@@ -45,6 +45,14 @@ def even_ways(
 
     The first and last string may have fewer. Open strings, locks, the reach of the hand and how far it
     is carried between strings leave few of them.
+
+    Parameters
+    ----------
+    guitar : Guitar
+    notes : list of NoteToPlace
+        By onset.
+    run : Run
+        Which of them.
     """
     rising = notes[run[-1]].midi > notes[run[0]].midi
     ways = []
@@ -60,7 +68,15 @@ def even_ways(
 
 
 def begins_full(way: dict[int, tuple[int, int]], run: Run) -> bool:
-    """Tell whether the first string of a run has as many notes as the second."""
+    """Tell whether the first string of a run has as many notes as the second.
+
+    Parameters
+    ----------
+    way : dict of int to (int, int)
+        Note to string and fret.
+    run : Run
+        Whose notes they are.
+    """
     strings = [way[index][0] for index in run]
     counts = [strings.count(string) for string in dict.fromkeys(strings)]
     return counts[0] == counts[1]

@@ -32,7 +32,18 @@ class Figures:
 
 
 def measure(guitar: Guitar, notes: list[NoteToPlace], placement: Placement, school: str) -> Figures:
-    """Measure a placement under a picking school."""
+    """Measure a placement under a picking school.
+
+    Parameters
+    ----------
+    guitar : Guitar
+    notes : list of NoteToPlace
+        By onset.
+    placement : Placement
+        Of them.
+    school : str
+        Of picking, see `strokes.choose_strokes`.
+    """
     events = group_events(notes)
     shifts = changes = stretches = 0
     travel = 0.0

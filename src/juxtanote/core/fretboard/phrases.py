@@ -58,7 +58,14 @@ def places_of(
 
 
 def places_in(lesson: Lesson, phrase: Phrase) -> list[NoteToPlace]:
-    """Give what the placement needs of a phrase, beside all others of its part."""
+    """Give what the placement needs of a phrase, beside all others of its part.
+
+    Parameters
+    ----------
+    lesson : Lesson
+    phrase : Phrase
+        Of it.
+    """
     others = () if phrase.is_variant else lesson.phrases_of(phrase.part)
     beside = [n for p in others if p.ident != phrase.ident for n in p.notes]
     return places_of(phrase.notes, lesson.context(phrase).guitar, beside)
@@ -87,7 +94,17 @@ def replace_places(
     placement: Placement | None = None,
     progress: Progress = no_progress,
 ) -> Phrase:
-    """Place the notes of a phrase anew around what is locked; fingers and strokes follow."""
+    """Place the notes of a phrase anew around what is locked; fingers and strokes follow.
+
+    Parameters
+    ----------
+    phrase : Phrase
+    lesson : Lesson
+    placement : Placement, optional
+        Which; the one that is ranked first where None.
+    progress : Progress
+        Told how far it is, 0 to 1.
+    """
     if not phrase.notes:
         return phrase
     around = lesson.context(phrase)
@@ -110,7 +127,15 @@ def replace_places(
 
 
 def as_written(phrase: Phrase, guitar: Guitar, progress: Progress = no_progress) -> Placement:
-    """Give where the hand is for the places of a phrase as they stand."""
+    """Give where the hand is for the places of a phrase as they stand.
+
+    Parameters
+    ----------
+    phrase : Phrase
+    guitar : Guitar
+    progress : Progress
+        Told how far it is, 0 to 1.
+    """
     places = [
         replace(note_to_place(n), string=n.written.string, fret=n.written.fret)
         for n in phrase.notes
@@ -142,7 +167,16 @@ def with_guitar(
 
 
 def with_school(lesson: Lesson, part: int, school: str) -> Lesson:
-    """Give a part another way of picking: strokes follow where the hand stays."""
+    """Give a part another way of picking: strokes follow where the hand stays.
+
+    Parameters
+    ----------
+    lesson : Lesson
+    part : int
+        Its number.
+    school : str
+        See `strokes.choose_strokes`.
+    """
     changed = _with_part(lesson, replace(lesson.part(part), school=school))
     for phrase in lesson.phrases_of(part):
         variants = tuple(_picked_anew(v, changed) for v in phrase.variants)

@@ -53,7 +53,13 @@ class _Column:
 
 
 def twice(states: HandStates) -> HandStates:
-    """Give every way to hold an event once for each stroke: first down, then up."""
+    """Give every way to hold an event once for each stroke: first down, then up.
+
+    Parameters
+    ----------
+    states : HandStates
+        n_states ways; twice as many are given.
+    """
     return HandStates(
         np.tile(states.strings, (2, 1)), np.tile(states.frets, (2, 1)), np.tile(states.position, 2)
     )
@@ -193,7 +199,13 @@ class Chain:
         ]
 
     def broken_rules(self, strings: tuple[int, ...], frets: tuple[int, ...]) -> list[str]:
-        """Say which notes could not be played as marked, and which locks are to blame."""
+        """Say which notes could not be played as marked, and which locks are to blame.
+
+        Parameters
+        ----------
+        strings, frets : tuple of int
+            Of each note, as placed.
+        """
         found = []
         for before, column in zip(self._columns, self._columns[1:], strict=False):
             for note, tags in zip(column.event.notes, column.event.traits.techniques, strict=True):

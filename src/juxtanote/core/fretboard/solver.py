@@ -75,7 +75,20 @@ def solve_all(
     school: str | None = None,
     progress: Progress = no_progress,
 ) -> list[Placement]:
-    """Find the cheapest placement under each of several weightings, in one pass."""
+    """Find the cheapest placement under each of several weightings, in one pass.
+
+    Parameters
+    ----------
+    guitar : Guitar
+    notes : list of NoteToPlace
+        By onset.
+    profiles : dict of str to Weights
+        By name.
+    school : str, optional
+        Of picking; strokes cost nothing where None.
+    progress : Progress
+        Told how far it is, 0 to 1.
+    """
     ways, problems = _search(guitar, notes, profiles, progress, school)
     return [
         _placement(name, way, problems[which]) for which, (name, way) in enumerate(ways.items())
@@ -136,6 +149,13 @@ def unevenness(notes: list[NoteToPlace], placement: Placement) -> float:
     """Count where a run across the strings changes its number of notes a string.
 
     Hands like patterns: two a string, three a string, one a string (common practice).
+
+    Parameters
+    ----------
+    notes : list of NoteToPlace
+        By onset.
+    placement : Placement
+        Of them.
     """
     runs: list[list[int]] = []  # string, number of notes
     for index, string in enumerate(placement.strings):
@@ -167,6 +187,18 @@ def alternatives(
     Each is the exact optimum of its own weighting; they are ranked by one common measure, the cost
     of the first weighting with the inside changes of the picking `school`, where one is given, and
     how evenly lines run across the strings.
+
+    Parameters
+    ----------
+    guitar : Guitar
+    notes : list of NoteToPlace
+        By onset.
+    most : int
+        How many at the most.
+    school : str, optional
+        Of picking.
+    progress : Progress
+        Told how far it is, 0 to 1.
     """
     ways, problems = _search(guitar, notes, _profiles_for(notes), progress, school)
     ranked: list[tuple[float, Placement]] = []
@@ -221,7 +253,18 @@ def place(
     school: str | None = None,
     progress: Progress = no_progress,
 ) -> Placement:
-    """Give the placement that is ranked first."""
+    """Give the placement that is ranked first.
+
+    Parameters
+    ----------
+    guitar : Guitar
+    notes : list of NoteToPlace
+        By onset.
+    school : str, optional
+        Of picking.
+    progress : Progress
+        Told how far it is, 0 to 1.
+    """
     return alternatives(guitar, notes, most=1, school=school, progress=progress)[0]
 
 
@@ -266,7 +309,18 @@ def cost_of(
     placement: Placement,
     weights: Weights,
 ) -> float:
-    """Cost a placement as it stands under some weighting."""
+    """Cost a placement as it stands under some weighting.
+
+    Parameters
+    ----------
+    guitar : Guitar
+    notes : list of NoteToPlace
+        By onset.
+    placement : Placement
+        Of them.
+    weights : Weights
+        Of the features.
+    """
     standing, moving, forbidden = path_features(guitar, notes, placement)
     return float(weights.standing() @ standing + weights.moving() @ moving + forbidden)
 
@@ -276,7 +330,16 @@ def path_features(
     notes: list[NoteToPlace],
     placement: Placement,
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], float]:
-    """Add up the features along a placement: standing, moving, and what is forbidden."""
+    """Add up the features along a placement: standing, moving, and what is forbidden.
+
+    Parameters
+    ----------
+    guitar : Guitar
+    notes : list of NoteToPlace
+        By onset.
+    placement : Placement
+        Of them.
+    """
     standing, moving, forbidden = np.zeros(len(STANDING)), np.zeros(len(MOVING)), 0.0
     last: tuple[Event, HandStates] | None = None
     for event in group_events(notes):

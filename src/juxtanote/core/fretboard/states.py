@@ -79,7 +79,18 @@ def group_events(notes: list[NoteToPlace]) -> list[Event]:
 def hand_states(
     guitar: Guitar, notes: list[NoteToPlace], event: Event, problems: list[str]
 ) -> HandStates:
-    """List every way to play one event; where there is none, the nearest attempt and a problem."""
+    """List every way to play one event; where there is none, the nearest attempt and a problem.
+
+    Parameters
+    ----------
+    guitar : Guitar
+    notes : list of NoteToPlace
+        By onset.
+    event : Event
+        Which of them are struck together.
+    problems : list of str
+        Where a problem is added.
+    """
     choices = [_choices(guitar, notes[m], problems) for m in event.notes]
     grips = [
         grip
@@ -205,7 +216,17 @@ class Tables:
     def states(
         self, notes: list[NoteToPlace], event: Event, problems: list[str]
     ) -> tuple["EventKey", HandStates]:
-        """Give every way to hold an event, and the key by which its features are kept."""
+        """Give every way to hold an event, and the key by which its features are kept.
+
+        Parameters
+        ----------
+        notes : list of NoteToPlace
+            By onset.
+        event : Event
+            Which of them are struck together.
+        problems : list of str
+            Where a problem is added.
+        """
         key = event_key(notes, event)
         known = self._states.get(key)
         if known is not None:
@@ -217,7 +238,16 @@ class Tables:
         return key, made
 
     def own(self, key: "EventKey", states: HandStates, event: Event) -> Array:
-        """Give the features of each state on its own: (len(STANDING), n_states)."""
+        """Give the features of each state on its own: (len(STANDING), n_states).
+
+        Parameters
+        ----------
+        key : EventKey
+            As `states` gives it.
+        states : HandStates
+            Of the event.
+        event : Event
+        """
         known = self._own.get(key)
         if known is None:
             known = standing_features(self._guitar, states, event.traits)
@@ -233,6 +263,14 @@ class Tables:
         """Give the features of every move to the next event, before haste, and what is forbidden.
 
         Shapes (len(MOVING), n_before * n_after) and (n_before, n_after).
+
+        Parameters
+        ----------
+        keys : (EventKey, EventKey)
+            Of an event and the next.
+        states : (HandStates, HandStates)
+            Of both.
+        events : (Event, Event)
         """
         known = self._moves.get(keys)
         if known is None:
@@ -251,7 +289,15 @@ EventKey = tuple[tuple[object, ...], ...]
 
 
 def event_key(notes: list[NoteToPlace], event: Event) -> EventKey:
-    """Name what is played at an event, wherever it stands."""
+    """Name what is played at an event, wherever it stands.
+
+    Parameters
+    ----------
+    notes : list of NoteToPlace
+        By onset.
+    event : Event
+        Which of them are struck together.
+    """
     return tuple(
         (n.midi, n.techniques, n.bend_semitones, n.string, n.fret, round(n.tied, 1), n.clue)
         for n in (notes[m] for m in event.notes)

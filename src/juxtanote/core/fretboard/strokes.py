@@ -24,6 +24,15 @@ def choose_strokes(
     Schools: ``alternate`` (down and up in turn), ``down``, ``economy`` (the stroke goes on in the
     direction of the string change), ``hybrid`` (pick, and fingers for thinner strings), ``fingers``.
     A strum whose strings are heard one after the other goes the way they sound.
+
+    Parameters
+    ----------
+    notes : list of NoteToPlace
+        By onset.
+    strings : tuple of int
+        Where each lies.
+    school : str
+        One of those above.
     """
     strokes: list[str] = []
     last, last_string, last_onset = "", 0, -1.0
@@ -132,7 +141,15 @@ def _economy_moves(stroke: str) -> NDArray[np.float64]:
 
 
 def picking_of(notes: list[NoteToPlace], school: str | None) -> Picking | None:
-    """Say how a school's strokes enter the search; None where they cost nothing."""
+    """Say how a school's strokes enter the search; None where they cost nothing.
+
+    Parameters
+    ----------
+    notes : list of NoteToPlace
+        By onset.
+    school : str, optional
+        See `choose_strokes`.
+    """
     if school == "alternate":
         return Picking(tuple(alternate_strokes(notes)), chosen=False)
     if school == "economy":

@@ -77,14 +77,30 @@ def name_of(entry: LogEntry, lesson: Lesson) -> str:
 
 
 def current_name(phrases: tuple[int, ...], name: str, lesson: Lesson) -> str:
-    """Join the present names of phrases; `name` where one of them is gone."""
+    """Join the present names of phrases; `name` where one of them is gone.
+
+    Parameters
+    ----------
+    phrases : tuple of int
+        Their numbers.
+    name : str
+        What they were called.
+    lesson : Lesson
+    """
     found = [lesson.phrase(ident) for ident in phrases]
     names = [phrase.name for phrase in found if phrase is not None]
     return " + ".join(names) if names and len(names) == len(found) else name
 
 
 def daily_points(lesson: Lesson, phrase: int | None = None) -> list[Point]:
-    """Give for each day and phrase the best speed and all repeats, by date."""
+    """Give for each day and phrase the best speed and all repeats, by date.
+
+    Parameters
+    ----------
+    lesson : Lesson
+    phrase : int, optional
+        The number of the one that is wanted.
+    """
     days: dict[tuple[str, tuple[int, ...], str], list[LogEntry]] = {}
     for entry in lesson.kept.log:
         if phrase is None or entry.phrases == (phrase,):

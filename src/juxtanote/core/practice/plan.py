@@ -131,6 +131,12 @@ def chunks_within(
 def marked(spots: Sequence[Spot], spot: Spot) -> tuple[Spot, ...]:
     """Add a mark, or take away the one that is there already.
 
+    Parameters
+    ----------
+    spots : sequence of Spot
+    spot : Spot
+        With its phrase and its time in seconds.
+
     Examples
     --------
     >>> once = marked((), Spot(1, 2.0))

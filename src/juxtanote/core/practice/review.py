@@ -33,7 +33,13 @@ def reviews(lesson: Lesson) -> list[Review]:
 
 
 def due_on(lesson: Lesson, day: date) -> list[Review]:
-    """Give the phrases that are due on a day."""
+    """Give the phrases that are due on a day.
+
+    Parameters
+    ----------
+    lesson : Lesson
+    day : date
+    """
     return [review for review in reviews(lesson) if review.due <= day]
 
 

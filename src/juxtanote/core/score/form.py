@@ -76,7 +76,16 @@ def chord_at(lesson: Lesson | Context, seconds: float) -> str:
 
 
 def set_chords(lesson: Lesson, first_bar: int, symbols: list[str]) -> tuple[tuple[int, str], ...]:
-    """Give the lesson's chords with those from a bar on replaced."""
+    """Give the lesson's chords with those from a bar on replaced.
+
+    Parameters
+    ----------
+    lesson : Lesson
+    first_bar : int
+        0 is bar 1.
+    symbols : list of str
+        One a bar.
+    """
     known = dict(lesson.chords)
     for step, symbol in enumerate(symbols):
         known.pop(first_bar + step, None)

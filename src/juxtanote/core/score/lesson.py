@@ -135,7 +135,12 @@ class Phrase:
         return self.variation is not None
 
     def note(self, ident: int) -> Note | None:
-        """Find a note by its number."""
+        """Find a note by its number.
+
+        Parameters
+        ----------
+        ident : int
+        """
         return next((note for note in self.notes if note.ident == ident), None)
 
     def with_notes(self, notes: "list[Note] | tuple[Note, ...]") -> "Phrase":
@@ -212,14 +217,25 @@ class Lesson:
     # Phrases
 
     def phrase(self, ident: int) -> Phrase | None:
-        """Find a phrase, or a variant of one, by its number."""
+        """Find a phrase, or a variant of one, by its number.
+
+        Parameters
+        ----------
+        ident : int
+        """
         for phrase in self.phrases:
             if phrase.ident == ident:
                 return phrase
         return next((v for p in self.phrases for v in p.variants if v.ident == ident), None)
 
     def source_of(self, ident: int) -> Phrase | None:
-        """Give the phrase on the recording's time axis: itself, or the one a variant hangs under."""
+        """Give the phrase on the recording's time axis: itself, or the one a variant hangs under.
+
+        Parameters
+        ----------
+        ident : int
+            Of the phrase or the variant.
+        """
         return next(
             (
                 p
@@ -250,7 +266,12 @@ class Lesson:
     # Parts
 
     def part(self, ident: int) -> Part:
-        """Find a part by its number."""
+        """Find a part by its number.
+
+        Parameters
+        ----------
+        ident : int
+        """
         found = next((part for part in self.parts if part.ident == ident), None)
         if found is None:
             raise ValueError(f"there is no part number {ident}")

@@ -16,7 +16,14 @@ from juxtanote.core.theory.tuning import Guitar
 
 
 def take_runner_up(lesson: Lesson, phrase: int, note: int) -> Lesson:
-    """Read a note as its first runner-up; the old reading becomes the last runner-up."""
+    """Read a note as its first runner-up; the old reading becomes the last runner-up.
+
+    Parameters
+    ----------
+    lesson : Lesson
+    phrase, note : int
+        Their numbers.
+    """
     found = lesson.phrase(phrase)
     old = found.note(note) if found is not None else None
     if found is None or old is None or not old.heard.runner_ups:

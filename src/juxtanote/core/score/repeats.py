@@ -233,7 +233,14 @@ def _number(count: int) -> str:
 
 
 def phrase_steps(phrase: Phrase, time_map: TimeMap) -> tuple[Step, ...]:
-    """Give a counted phrase as it is compared, timed from the bar line before its first note."""
+    """Give a counted phrase as it is compared, timed from the bar line before its first note.
+
+    Parameters
+    ----------
+    phrase : Phrase
+    time_map : TimeMap
+        Beats and metre.
+    """
     if not phrase.notes:
         return ()
     first = phrase.notes[0].written.onset_beats or Fraction(0)
@@ -247,6 +254,12 @@ def phrase_repeats(
     """For each phrase that repeats an earlier one of its part: that one's number, and how.
 
     The closest of the earlier ones counts.
+
+    Parameters
+    ----------
+    lesson : Lesson
+    progress : Progress
+        Told how far it is, 0 to 1.
     """
     rows = [(phrase, phrase_steps(phrase, lesson.time_map)) for phrase in lesson.phrases]
     likely = _Likely([steps for _, steps in rows])

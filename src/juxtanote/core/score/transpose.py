@@ -82,6 +82,11 @@ def followed(before: Lesson, after: Lesson) -> Lesson:
     """Make the variants anew of every phrase whose notes an edit changed.
 
     A variant that was edited itself, and so is no longer what its phrase gave before, stays as it is.
+
+    Parameters
+    ----------
+    before, after : Lesson
+        An edit between them.
     """
     for phrase in after.phrases:
         old = before.phrase(phrase.ident) if phrase.variants else None
