@@ -32,6 +32,9 @@ from lab.mixes import read
 HOP_S = HOP_LENGTH / SAMPLE_RATE
 HIDDEN = 40  # of each network
 FURTHEST_CENTS = 35.0
+SHAKEN_CENTS = (3.0, 10.0)
+"""Mixes are heard so far off their measured reference by turns (standard deviations): that of a real mix is
+seldom known to a few cents."""
 MEMBERS = 4
 SEED = 5
 AT_ONSET = KINDS[:5]  # the others show while the note sounds
@@ -57,9 +60,11 @@ def _sigmoid(x: np.ndarray) -> np.ndarray:
 
 def heard_mixes(folder: Path, most: int) -> Iterator[tuple[Posteriors, np.ndarray]]:
     """Listen to mixes of `lab.mixes` as the program does: yield what is heard, and the cells of truth."""
-    for stereo, cells in read(folder, most):
+    rng = np.random.default_rng(SEED)
+    for number, (stereo, cells) in enumerate(read(folder, most)):
         mid, side = 0.5 * (stereo[0] + stereo[1]), 0.5 * (stereo[0] - stereo[1])
         cents, _ = measure_reference_cents(mid, SAMPLE_RATE)
+        cents += float(rng.normal(0.0, SHAKEN_CENTS[number % len(SHAKEN_CENTS)]))
         if abs(cents) < FURTHEST_CENTS:  # else its truth may be told a semitone beside
             yield listen(mid, side, reference_cents=cents), cells
 
