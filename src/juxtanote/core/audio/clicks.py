@@ -24,7 +24,7 @@ def add_at(piece: NDArray[np.float32], sound: NDArray[np.float32], at: int) -> N
 
     Parameters
     ----------
-    piece : ndarray of float32, shape (n_samples,)
+    piece : ndarray of float32, shape (n_channels, n_samples)
         What is added to, in its place.
     sound : ndarray of float32, shape (n_sound,)
         What is added.
