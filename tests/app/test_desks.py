@@ -19,7 +19,7 @@ from juxtanote.core.audio.read import to_rate
 from juxtanote.core.audio.write import write_sound
 from juxtanote.core.errors import SoundDeviceError
 from juxtanote.core.formats.midi import write_midi
-from juxtanote.core.score import edits
+from juxtanote.core.score import note_edits
 from juxtanote.core.score.note import Note
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
 from tests.app import wait_until
@@ -245,7 +245,7 @@ class TestListening(WindowTest):
         self.assertTrue(phrase.evidence.onset)
         self.assertTrue(all(n.written.onset_beats is not None for n in phrase.notes))
         ident = phrase.notes[0].ident
-        self.document.change("x", lambda l: edits.set_place(l, phrase.ident, ident, 5, 12))
+        self.document.change("x", lambda l: note_edits.set_place(l, phrase.ident, ident, 5, 12))
         self.window.tasks.listen()
         self.settle()
         assert self.document.phrase is not None

@@ -12,7 +12,7 @@ from juxtanote.core.analysis.chords import ChordReading
 from juxtanote.core.formats.csv_notes import NoteRow
 from juxtanote.core.formats.importing import START, ImportPlan
 from juxtanote.core.formats.read_score import ReadPart
-from juxtanote.core.score import edits
+from juxtanote.core.score import edits, note_edits
 from juxtanote.core.score.cuts import Cut
 from juxtanote.core.score.lesson import Focus, Lesson
 from juxtanote.core.score.note import Evidence
@@ -139,7 +139,7 @@ class TestThePhraseEdited(Late):
     def test_a_listening_merges_with_what_was_locked_meanwhile(self) -> None:
         self.window.tasks.listen()
         self.rename()
-        self.document.change("x", lambda l: edits.set_place(l, 1, 1, 4, 10))
+        self.document.change("x", lambda l: note_edits.set_place(l, 1, 1, 4, 10))
         fresh = (note(1, 2.0, 3, 5), note(2, 2.5, 3, 7), note(3, 3.7, 2, 5))
         began = small_lesson().phrases[0]
         self.arrive((fresh, Evidence(), began.with_notes(list(fresh)), 0))
@@ -213,7 +213,7 @@ class TestThePhraseEdited(Late):
         self.window.show_desk(PLACE)
         seen: list = []
         self.window.tasks.placing.find_ways(lambda phrase, ways: seen.append(ways))
-        self.document.change("x", lambda l: edits.delete_notes(l, 1, [2]))
+        self.document.change("x", lambda l: note_edits.delete_notes(l, 1, [2]))
         self.arrive([])
         self.assertEqual(seen, [])
         self.assertIn("edited meanwhile", self.told[-1])

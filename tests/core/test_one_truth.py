@@ -20,7 +20,7 @@ from juxtanote.core.formats.musicxml import write_musicxml
 from juxtanote.core.formats.musicxml_read import read_musicxml
 from juxtanote.core.formats.pages import PhraseBlocks, lay_out
 from juxtanote.core.fretboard.phrases import is_on, with_guitar
-from juxtanote.core.score import edits, readings
+from juxtanote.core.score import edits, note_edits, readings
 from juxtanote.core.score.lesson import KEY, PLAIN, SLURRED, STRINGS, Lesson, Phrase, Variation
 from juxtanote.core.score.note import SLURS
 from juxtanote.core.score.time_map import TimeMap
@@ -72,12 +72,16 @@ class TestWrittenTime(unittest.TestCase):
                         self.fail(f"{path.name}:{node.lineno} replaces a time map by itself")
 
     def test_a_locked_time_stays_on_its_beat_where_beats_move(self) -> None:
-        lesson = edits.change_written(small_lesson(), 1, [2], "time", onset_beats=Fraction(3, 2))
+        lesson = note_edits.change_written(
+            small_lesson(), 1, [2], "time", onset_beats=Fraction(3, 2)
+        )
         moved = change_time_map(lesson, lambda m: m.with_beat_at(5, 2.6))
         self.assertEqual(moved.phrases[0].notes[1].written.onset_beats, Fraction(3, 2))
 
     def test_a_locked_time_keeps_its_moment_where_beats_are_renumbered(self) -> None:
-        lesson = edits.change_written(small_lesson(), 1, [2], "time", onset_beats=Fraction(3, 2))
+        lesson = note_edits.change_written(
+            small_lesson(), 1, [2], "time", onset_beats=Fraction(3, 2)
+        )
         double = change_time_map(lesson, lambda m: m.doubled())
         self.assertEqual(double.phrases[0].notes[1].written.onset_beats, Fraction(3))
         later = change_time_map(lesson, lambda m: m.shifted_by_a_beat(-2))
@@ -109,26 +113,26 @@ class TestWrittenTime(unittest.TestCase):
         self.assertEqual(lesson, recounted(lesson))
 
     def test_a_moved_onset_is_counted_anew(self) -> None:
-        moved = edits.move_note_edge(small_lesson(), 1, 1, "onset", 2.24)
+        moved = note_edits.move_note_edge(small_lesson(), 1, 1, "onset", 2.24)
         self.assertEqual(moved.phrases[0].notes[0].written.onset_beats, Fraction(1, 2))
         self.assertIn("heard", moved.phrases[0].notes[0].written.locked)
 
 
 class TestPlaces(unittest.TestCase):
     def test_another_guitar_leaves_no_place_that_it_does_not_have(self) -> None:
-        lesson = edits.set_place(small_lesson(), 2, 5, 6, 5)
+        lesson = note_edits.set_place(small_lesson(), 2, 5, 6, 5)
         fewer = with_guitar(lesson, 1, Guitar(tuning=(40, 45, 50, 55)))
         for phrase in fewer.phrases:
             for inside in phrase.notes:
                 self.assertTrue(is_on(inside, fewer.parts[0].guitar))
-        short = with_guitar(edits.set_place(lesson, 1, 1, 5, 15), 1, Guitar(fret_count=12))
+        short = with_guitar(note_edits.set_place(lesson, 1, 1, 5, 15), 1, Guitar(fret_count=12))
         self.assertTrue(all(n.written.fret <= 12 for p in short.phrases for n in p.notes))
 
     def test_a_technique_changes_its_note_alone(self) -> None:
         lesson = small_lesson()
         before, after = (
             lesson.phrases[0],
-            edits.toggle_technique(lesson, 1, [3], "vibrato").phrases[0],
+            note_edits.toggle_technique(lesson, 1, [3], "vibrato").phrases[0],
         )
         self.assertIn("vibrato", after.notes[2].written.techniques)
         for old, new in zip(before.notes, after.notes, strict=True):
@@ -158,12 +162,12 @@ class TestVariants(unittest.TestCase):
         self.assertIn("<fifths>-3</fifths>", write_musicxml(alone))
 
     def test_a_variant_follows_its_phrase_until_somebody_edits_it(self) -> None:
-        edited = edits.set_place(self.lesson, 1, 1, 4, 10)
+        edited = note_edits.set_place(self.lesson, 1, 1, 4, 10)
         after = followed(self.lesson, edited)
         moved = after.phrases[0].variants[0].notes[0].written
         self.assertEqual((moved.string, moved.fret), (4, 13))
-        own = edits.set_place(self.lesson, self.up.ident, 1, 5, 18)
-        kept = followed(own, edits.set_place(own, 1, 1, 4, 10))
+        own = note_edits.set_place(self.lesson, self.up.ident, 1, 5, 18)
+        kept = followed(own, note_edits.set_place(own, 1, 1, 4, 10))
         self.assertEqual(kept.phrases[0].variants, own.phrases[0].variants)
 
     def test_plain_and_slurred_and_other_strings(self) -> None:
@@ -223,7 +227,7 @@ class TestParts(unittest.TestCase):
 
 class TestMemory(unittest.TestCase):
     def test_a_deleted_note_stays_deleted(self) -> None:
-        lesson = edits.delete_notes(small_lesson(), 1, [2])
+        lesson = note_edits.delete_notes(small_lesson(), 1, [2])
         heard = tuple(small_lesson().phrases[0].notes)
         again = readings.merge_listening(lesson.phrases[0], heard)
         self.assertEqual([n.onset_s for n in again.notes], [2.0, 3.0, 3.5])

@@ -10,7 +10,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from juxtanote.core.score import edits, readings, subdivisions
+from juxtanote.core.score import edits, note_edits, readings, subdivisions
 from juxtanote.core.score.beams import count_word
 from juxtanote.core.score.lesson import Focus, Lesson, LogEntry, Part, Phrase, Variation
 from juxtanote.core.score.note import HeardNote, Note, RunnerUp, WrittenNote
@@ -121,8 +121,8 @@ class TestEdits(unittest.TestCase):
 
     def test_an_edit_leaves_the_lesson_it_was_given_alone(self) -> None:
         before = small_lesson()
-        edits.set_place(self.lesson, 1, 1, 4, 10)
-        edits.toggle_technique(self.lesson, 1, [1], "vibrato")
+        note_edits.set_place(self.lesson, 1, 1, 4, 10)
+        note_edits.toggle_technique(self.lesson, 1, [1], "vibrato")
         edits.delete_phrase(self.lesson, 1)
         self.assertEqual(self.lesson, before)
 
@@ -136,53 +136,53 @@ class TestEdits(unittest.TestCase):
         phrase = moved.phrase(1)
         assert phrase is not None
         self.assertLess(phrase.start_s, phrase.end_s)
-        moved = edits.move_note_edge(self.lesson, 1, 1, "offset", 0.0)
+        moved = note_edits.move_note_edge(self.lesson, 1, 1, "offset", 0.0)
         self.assertGreater(self._note(moved, 1).offset_s, self._note(moved, 1).onset_s)
 
     def test_the_neighbouring_string_has_the_same_pitch_and_is_locked(self) -> None:
-        moved = self._note(edits.move_to_neighbour(self.lesson, 1, [1], 1), 1)
+        moved = self._note(note_edits.move_to_neighbour(self.lesson, 1, [1], 1), 1)
         self.assertEqual((moved.written.string, moved.written.fret), (4, 10))
         self.assertIn("place", moved.written.locked)
 
     def test_a_note_does_not_leave_the_neck(self) -> None:
-        lesson = edits.set_place(self.lesson, 1, 1, 1, 0)
-        same = edits.move_to_neighbour(lesson, 1, [1], -1)
+        lesson = note_edits.set_place(self.lesson, 1, 1, 1, 0)
+        same = note_edits.move_to_neighbour(lesson, 1, [1], -1)
         self.assertEqual(self._note(same, 1).written.string, 1)
         with self.assertRaises(ValueError):
-            edits.set_place(self.lesson, 1, 1, 1, 30)
+            note_edits.set_place(self.lesson, 1, 1, 1, 30)
 
     def test_typing_another_pitch_locks_the_pitch(self) -> None:
-        typed = self._note(edits.set_place(self.lesson, 1, 1, 3, 9), 1)
+        typed = self._note(note_edits.set_place(self.lesson, 1, 1, 3, 9), 1)
         self.assertEqual(typed.written.locked, frozenset({"place", "pitch"}))
 
     def test_toggling_twice_gives_the_techniques_back(self) -> None:
         for word in ("vibrato", "bend", "dead", "hammer-on", "slide", "natural-harmonic"):
-            once = edits.toggle_technique(self.lesson, 1, [1], word)
-            twice = edits.toggle_technique(once, 1, [1], word)
+            once = note_edits.toggle_technique(self.lesson, 1, [1], word)
+            twice = note_edits.toggle_technique(once, 1, [1], word)
             with self.subTest(word=word):
                 self.assertIn(word, self._note(once, 1).written.techniques)
                 self.assertNotIn(word, self._note(twice, 1).written.techniques)
 
     def test_a_note_is_hammered_or_pulled_but_not_both(self) -> None:
-        changed = edits.toggle_technique(self.lesson, 1, [2], "pull-off")
+        changed = note_edits.toggle_technique(self.lesson, 1, [2], "pull-off")
         tags = self._note(changed, 2).written.techniques
         self.assertIn("pull-off", tags)
         self.assertNotIn("hammer-on", tags)
 
     def test_split_then_join_gives_the_length_back(self) -> None:
-        split = edits.split_note(self.lesson, 1, 1, 2.2)
+        split = note_edits.split_note(self.lesson, 1, 1, 2.2)
         phrase = split.phrase(1)
         assert phrase is not None
         self.assertEqual(len(phrase.notes), 5)
-        joined = edits.join_notes(split, 1, [1, 5])
+        joined = note_edits.join_notes(split, 1, [1, 5])
         again = self._note(joined, 1)
         self.assertAlmostEqual(again.heard.duration_s, 0.4)
 
     def test_adding_and_deleting(self) -> None:
-        added = edits.add_note(self.lesson, 1, 2.3, 4, 5)
+        added = note_edits.add_note(self.lesson, 1, 2.3, 4, 5)
         self.assertEqual(self._note(added, 5).heard.midi, 55.0)
         self.assertLessEqual(self._note(added, 5).offset_s, 2.55)
-        gone = edits.delete_notes(added, 1, [5])
+        gone = note_edits.delete_notes(added, 1, [5])
         self.assertEqual(gone.phrases[0].notes, self.lesson.phrases[0].notes)
         self.assertEqual(gone.phrases[0].deleted, ((2.3, 55.0),))
 
@@ -231,7 +231,7 @@ class TestEdits(unittest.TestCase):
         self.assertIn("pitch", taken.written.locked)
 
     def test_what_is_locked_survives_a_new_listening(self) -> None:
-        locked = edits.set_place(self.lesson, 1, 2, 4, 12)
+        locked = note_edits.set_place(self.lesson, 1, 2, 4, 12)
         phrase = locked.phrase(1)
         assert phrase is not None
         fresh = (note(1, 2.51, 3, 7), note(2, 3.4, 2, 6))
@@ -246,7 +246,7 @@ class TestEdits(unittest.TestCase):
         with self.assertRaises(ValueError):
             edits.change_phrase(self.lesson, 99, name="x")
         with self.assertRaises(ValueError):
-            edits.toggle_technique(self.lesson, 1, [1], "wiggle")
+            note_edits.toggle_technique(self.lesson, 1, [1], "wiggle")
 
 
 class TestRests(unittest.TestCase):

@@ -8,7 +8,7 @@ from juxtanote.app.document import Document
 from juxtanote.app.placing import Placing
 from juxtanote.app.sheet.sheet import Sheet
 from juxtanote.app.transport.controller import Transport
-from juxtanote.core.score import edits, readings
+from juxtanote.core.score import note_edits, readings
 from juxtanote.core.score.lesson import Lesson
 from juxtanote.core.score.note import FINGERS, STROKES
 from juxtanote.core.score.value_edits import change_values
@@ -56,14 +56,16 @@ class NoteEdits(QObject):
         if len(notes) == 1:
             self._edit(
                 "Place note",
-                lambda l, p, ns: edits.set_place(l, p, next(iter(ns)), string, fret),
+                lambda l, p, ns: note_edits.set_place(l, p, next(iter(ns)), string, fret),
                 follow=True,
             )
 
     def move(self, step: int) -> None:
         """Move the selected notes to the neighbouring string."""
         moved = self._edit(
-            "Move to string", lambda l, p, ns: edits.move_to_neighbour(l, p, ns, step), follow=True
+            "Move to string",
+            lambda l, p, ns: note_edits.move_to_neighbour(l, p, ns, step),
+            follow=True,
         )
         if not moved:
             side = "thicker" if step > 0 else "thinner"
@@ -72,7 +74,7 @@ class NoteEdits(QObject):
     def shift(self, edge: str, by_s: float) -> None:
         """Move onsets or ends of the selected notes in time."""
         what = "Move onset" if edge == "onset" else "Change length"
-        self._edit(what, lambda l, p, ns: edits.shift_note_edges(l, p, ns, edge, by_s))
+        self._edit(what, lambda l, p, ns: note_edits.shift_note_edges(l, p, ns, edge, by_s))
 
     def change_value(self, change: str) -> None:
         """Write the selected notes with another value."""
@@ -82,7 +84,7 @@ class NoteEdits(QObject):
     def octave(self, octaves: int) -> None:
         """Correct the selected notes by an octave."""
         moved = self._edit(
-            "Other octave", lambda l, p, ns: edits.shift_octave(l, p, ns, octaves), follow=True
+            "Other octave", lambda l, p, ns: note_edits.shift_octave(l, p, ns, octaves), follow=True
         )
         if not moved:
             self.told.emit("This guitar does not have that octave.")
@@ -106,7 +108,7 @@ class NoteEdits(QObject):
             return
         self._edit(
             "Type fret",
-            lambda l, p, ns: edits.set_place(l, p, next(iter(ns)), string, fret),
+            lambda l, p, ns: note_edits.set_place(l, p, next(iter(ns)), string, fret),
             step=self._typing_step,
         )
 
@@ -114,7 +116,7 @@ class NoteEdits(QObject):
         """Toggle a technique of the selected notes, and change nothing else."""
         self._edit(
             f"Toggle {technique}",
-            lambda l, p, ns: edits.toggle_technique(l, p, ns, technique),
+            lambda l, p, ns: note_edits.toggle_technique(l, p, ns, technique),
         )
 
     def widen_bend(self, by: float) -> None:
@@ -125,7 +127,7 @@ class NoteEdits(QObject):
             amount = round(amount * 2) / 2
             self._edit(
                 "Change bend",
-                lambda l, p, ns: edits.change_written(
+                lambda l, p, ns: note_edits.change_written(
                     l, p, ns, "techniques", bend_semitones=amount
                 ),
             )
@@ -145,21 +147,21 @@ class NoteEdits(QObject):
             value = values[(here + 1) % len(values)]
             self._edit(
                 f"Change {field}",
-                lambda l, p, ns: edits.change_written(l, p, ns, field, **{field: value}),
+                lambda l, p, ns: note_edits.change_written(l, p, ns, field, **{field: value}),
             )
 
     def delete(self) -> None:
         """Delete the selected notes."""
-        self._edit("Delete notes", edits.delete_notes)
+        self._edit("Delete notes", note_edits.delete_notes)
 
     def join(self) -> None:
         """Join the selected notes."""
-        self._edit("Join notes", edits.join_notes)
+        self._edit("Join notes", note_edits.join_notes)
 
     def split(self) -> None:
         """Split the selected note at the playhead."""
         here = self._transport.position_s
-        self._edit("Split note", lambda l, p, ns: edits.split_note(l, p, next(iter(ns)), here))
+        self._edit("Split note", lambda l, p, ns: note_edits.split_note(l, p, next(iter(ns)), here))
 
     def add(self) -> None:
         """Add a note at the playhead, on the string of the selected one."""
@@ -172,7 +174,7 @@ class NoteEdits(QObject):
         here = min(max(self._transport.position_s, phrase.start_s), phrase.end_s - 0.05)
         number = 1 + max((n.ident for n in phrase.notes), default=0)
         self._document.change(
-            "Add note", lambda l: edits.add_note(l, phrase.ident, here, string, fret)
+            "Add note", lambda l: note_edits.add_note(l, phrase.ident, here, string, fret)
         )
         self._document.select((number,))
 
@@ -188,14 +190,14 @@ class NoteEdits(QObject):
         """Lock the selected notes as they are."""
         self._edit(
             "Keep notes",
-            lambda l, p, ns: edits.change_written(
-                edits.change_written(l, p, ns, "place"), p, ns, "pitch"
+            lambda l, p, ns: note_edits.change_written(
+                note_edits.change_written(l, p, ns, "place"), p, ns, "pitch"
             ),
         )
 
     def unlock(self) -> None:
         """Take the locks off the selected notes."""
-        self._edit("Unlock notes", edits.unlock_notes)
+        self._edit("Unlock notes", note_edits.unlock_notes)
 
     def next_doubtful(self) -> None:
         """Go to the next note that should be looked at."""

@@ -23,7 +23,7 @@ from juxtanote.app.sheet.scene import Scene, fret_box, note_under, notes_before
 from juxtanote.app.sheet.written_row import paint_fret_number, paint_written, shares, written_looks
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.drawn import Drawn
-from juxtanote.core.score import edits
+from juxtanote.core.score import note_edits
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.theory.tuning import Guitar
@@ -325,7 +325,7 @@ class Sheet(Drawn):
         seconds = self.geometry_now().seconds(x)
         self._document.change(
             "Move note edge",
-            lambda lesson: edits.move_note_edge(lesson, phrase.ident, ident, edge, seconds),
+            lambda lesson: note_edits.move_note_edge(lesson, phrase.ident, ident, edge, seconds),
             merge=self._merge,
         )
 

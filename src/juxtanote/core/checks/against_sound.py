@@ -15,7 +15,7 @@ from juxtanote.core.checks.complaints import (
 from juxtanote.core.checks.evidence import Evidence
 from juxtanote.core.checks.findings import Examined, Finding
 from juxtanote.core.checks.second_ear import second_ear
-from juxtanote.core.score import edits
+from juxtanote.core.score import note_edits
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.theory.harmonics import harmonic_midi
@@ -120,25 +120,27 @@ def mended(lesson: Lesson, phrase: int, finding: Finding) -> Lesson | None:
         place = _place_for(complaint.midi, found, lesson, finding.notes[0])
         if place is None:
             return None
-        return edits.add_note(lesson, phrase, complaint.onset_s, *place)
+        return note_edits.add_note(lesson, phrase, complaint.onset_s, *place)
     note = found.note(complaint.row) if complaint.row is not None else None
     if note is None:
         return None
     if complaint.kind == EXTRA:
-        return edits.delete_notes(lesson, phrase, [note.ident])
+        return note_edits.delete_notes(lesson, phrase, [note.ident])
     if complaint.kind == WRONG_PITCH and complaint.midi is not None:
         place = _place_for(complaint.midi, found, lesson, note.ident)
         if place is None:
             return None
-        return edits.change_written(
+        return note_edits.change_written(
             lesson, phrase, [note.ident], "place", string=place[0], fret=place[1]
         )
     if complaint.kind == TIME:
-        return edits.move_note_edge(lesson, phrase, note.ident, "onset", float(complaint.heard))
+        return note_edits.move_note_edge(
+            lesson, phrase, note.ident, "onset", float(complaint.heard)
+        )
     if complaint.kind == BEND and complaint.bend_semitones is not None:
         return _bent(lesson, phrase, note, complaint.bend_semitones)
     if complaint.kind == TECHNIQUE and complaint.technique:
-        return edits.toggle_technique(lesson, phrase, [note.ident], complaint.technique)
+        return note_edits.toggle_technique(lesson, phrase, [note.ident], complaint.technique)
     return None
 
 
@@ -150,7 +152,7 @@ def _bent(lesson: Lesson, phrase: int, note: Note, semitones: float) -> Lesson:
         tags = note.written.techniques | (
             set() if "pre-bend" in note.written.techniques else {"bend"}
         )
-    return edits.change_written(
+    return note_edits.change_written(
         lesson, phrase, [note.ident], "techniques", techniques=frozenset(tags),
         bend_semitones=min(rounded, 5.0),
     )  # fmt: skip

@@ -2,7 +2,9 @@
 
 from dataclasses import replace
 
-from juxtanote.core.score.edits import (
+from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.note import ONE_NOTE, PICKED, SLURRED, SLURS, TWO_NOTES, Note, RunnerUp
+from juxtanote.core.score.note_edits import (
     SAME_ONSET_S,
     any_place,
     each_note,
@@ -10,8 +12,6 @@ from juxtanote.core.score.edits import (
     join_notes,
     split_note,
 )
-from juxtanote.core.score.lesson import Lesson, Phrase
-from juxtanote.core.score.note import ONE_NOTE, PICKED, SLURRED, SLURS, TWO_NOTES, Note, RunnerUp
 from juxtanote.core.theory.tuning import Guitar
 
 

@@ -6,7 +6,6 @@ that nobody edited follows its phrase (`followed`).
 
 from dataclasses import dataclass, replace
 
-from juxtanote.core.score.edits import neighbour_place
 from juxtanote.core.score.lesson import (
     COPIED,
     EXERCISE,
@@ -18,6 +17,7 @@ from juxtanote.core.score.lesson import (
     Variation,
 )
 from juxtanote.core.score.note import SLURS, Evidence, Note
+from juxtanote.core.score.note_edits import neighbour_place
 from juxtanote.core.theory.harmonics import harmonic_midi
 from juxtanote.core.theory.tuning import Guitar
 
