@@ -68,6 +68,11 @@ class Wish:
 def chosen(lesson: Lesson, wish: Wish) -> Lesson:
     """Give the lesson with only the phrases and the part that are wanted.
 
+    Parameters
+    ----------
+    lesson : Lesson
+    wish : Wish
+
     Raises
     ------
     JuxtanoteError
@@ -100,7 +105,13 @@ def chosen(lesson: Lesson, wish: Wish) -> Lesson:
 
 
 def left_to_say(lesson: Lesson, choices: Choices | None) -> tuple[str, ...]:
-    """Give the findings of a lesson's phrases as lines, where they are wished for."""
+    """Give the findings of a lesson's phrases as lines, where they are wished for.
+
+    Parameters
+    ----------
+    lesson : Lesson
+    choices : Choices, optional
+    """
     if choices is None or not choices.findings:
         return ()
     lines = []
@@ -236,6 +247,14 @@ def sound_of(
     lesson: Lesson, wish: Wish, recording: Sound | None, progress: Progress = no_progress
 ) -> NDArray[np.float32]:
     """Play phrases one after the other: (n_channels, n_samples) at 44.1 kHz.
+
+    Parameters
+    ----------
+    lesson : Lesson
+    wish : Wish
+    recording : Sound, optional
+    progress : Progress
+        Told how far it is, 0 to 1.
 
     Raises
     ------

@@ -49,7 +49,15 @@ def name_of(sound: Sound) -> str:
 
 
 def measured_before(sound: Sound, folder: Path, *, progress: Progress = no_progress) -> Measured:
-    """Give what was measured of a recording, measuring it where `folder` does not know it yet."""
+    """Give what was measured of a recording, measuring it where `folder` does not know it yet.
+
+    Parameters
+    ----------
+    sound : Sound
+    folder : Path
+    progress : Progress
+        Told how far it is, 0 to 1.
+    """
     path = folder / name_of(sound)
     known = _read(path)
     if known is not None:

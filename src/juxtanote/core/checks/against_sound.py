@@ -31,7 +31,14 @@ SAID_ALREADY = {WRONG_PITCH: "pitch", BEND: "bend", TIME: "time"}
 
 
 def asked_of(phrase: Phrase, lesson: Lesson) -> list[Asked]:
-    """Give what is written, as it is held against the sound."""
+    """Give what is written, as it is held against the sound.
+
+    Parameters
+    ----------
+    phrase : Phrase
+    lesson : Lesson
+        That it is of.
+    """
     guitar = lesson.part(phrase.part).guitar
     rows = []
     for note in phrase.notes:

@@ -48,7 +48,14 @@ def mark_of(phrase: Phrase) -> str:
 
 
 def checked_on(phrase: Phrase, lesson: Lesson) -> str:
-    """Give the day on which nothing was left to say of a phrase as it is now; "" if there was none."""
+    """Give the day on which nothing was left to say of a phrase as it is now; "" if there was none.
+
+    Parameters
+    ----------
+    phrase : Phrase
+    lesson : Lesson
+        That it is of.
+    """
     known = next((c for c in lesson.kept.checked if c.phrase == phrase.ident), None)
     return known.date if known is not None and known.mark == mark_of(phrase) else ""
 
@@ -70,7 +77,15 @@ def as_checked(kept: Kept, phrase: Phrase, date: str) -> Kept:
 
 
 def findings_csv(found: Sequence[Finding], phrase: Phrase, lesson: Lesson) -> str:
-    """Write findings as CSV, worst first: where, what, how much it weighs, and how sure it is."""
+    """Write findings as CSV, worst first: where, what, how much it weighs, and how sure it is.
+
+    Parameters
+    ----------
+    found : sequence of Finding
+    phrase : Phrase
+    lesson : Lesson
+        That it is of.
+    """
     held = io.StringIO()
     writer = csv.writer(held, lineterminator="\n")
     writer.writerow(FINDING_COLUMNS)

@@ -128,7 +128,16 @@ def _of_strums(phrases: Iterable[Phrase]) -> list[tuple[Draw, str]]:
 
 
 def legend(phrases: Iterable[Phrase], paper: Paper, *, holds: bool) -> list[Block]:
-    """Set what the signs in these phrases mean; nothing where none is used."""
+    """Set what the signs in these phrases mean; nothing where none is used.
+
+    Parameters
+    ----------
+    phrases : iterable of Phrase
+        Whose signs.
+    paper : Paper
+    holds : bool
+        True where a fret stands in brackets for what is held over from before.
+    """
     phrases = list(phrases)
     notes = [note for phrase in phrases for note in phrase.notes]
     used = [entry for entry in ENTRIES if any(entry.is_used(note) for note in notes)]

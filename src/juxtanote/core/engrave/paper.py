@@ -313,7 +313,14 @@ def together(blocks: Sequence[Block], after: Block | None = None) -> list[Block]
 
 
 def paginated(flow: Sequence[Block], paper: Paper) -> list[Page]:
-    """Fill pages from the top; a block that has no room begins the next page."""
+    """Fill pages from the top; a block that has no room begins the next page.
+
+    Parameters
+    ----------
+    flow : sequence of Block
+        In order.
+    paper : Paper
+    """
     pages, y = [Page(paper)], paper.margin
     for block in flow:
         bottom = paper.height - paper.margin - FOOT_ROOM

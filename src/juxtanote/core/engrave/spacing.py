@@ -51,7 +51,14 @@ class Bar:
 
 
 def fret_text(note: Note, *, held: bool = False) -> str:
-    """Write a note as it stands on its string."""
+    """Write a note as it stands on its string.
+
+    Parameters
+    ----------
+    note : Note
+    held : bool
+        True where it is tied to from the bar before.
+    """
     tags = note.written.techniques
     text = "×" if "dead" in tags else str(note.written.fret)
     if "natural-harmonic" in tags:
@@ -99,7 +106,15 @@ def bend_label(notes: Sequence[Note]) -> str:
 
 
 def room_of_marks(notes: Sequence[Note], measure: Measure) -> float:
-    """Give the room that the signs of notes ask for beside them."""
+    """Give the room that the signs of notes ask for beside them.
+
+    Parameters
+    ----------
+    notes : sequence of Note
+        Of one moment.
+    measure : Measure
+        Of text, in millimetres.
+    """
     tags = frozenset().union(*(n.written.techniques for n in notes))
     room, label = 0.0, bend_label(notes)
     if label:

@@ -30,7 +30,20 @@ class PartLine:
 def draw_systems(
     parts: Sequence[PartLine], paper: Paper, measure: Measure, rows: Rows, frame: Frame
 ) -> list[Block]:
-    """Draw parts under each other, a block for each line of all of them."""
+    """Draw parts under each other, a block for each line of all of them.
+
+    Parameters
+    ----------
+    parts : sequence of PartLine
+        From the top.
+    paper : Paper
+    measure : Measure
+        Of text, in millimetres.
+    rows : Rows
+        What stands beside the tab.
+    frame : Frame
+        Repeat signs.
+    """
     everything = [note for part in parts for note in part.notes]
     numbers, pickup = bars_taken(everything, parts[0].context.time_map)
     each = []

@@ -16,6 +16,17 @@ def copied(
     It begins on the beat that `under` begins on, at the tempo of `lesson`; places are kept where this
     guitar sounds the same there, else they are found anew.
 
+    Parameters
+    ----------
+    lesson : Lesson
+    under : Phrase
+        Of it.
+    other : Lesson
+    phrase : Phrase
+        Of the other one.
+    progress : Progress
+        Told how far it is, 0 to 1.
+
     Raises
     ------
     ValueError

@@ -27,14 +27,28 @@ _BENDS = {
 
 
 def breakdown(phrase: Phrase, lesson: Lesson) -> str:
-    """Say a phrase: what the instructor typed, or a text generated from the notes."""
+    """Say a phrase: what the instructor typed, or a text generated from the notes.
+
+    Parameters
+    ----------
+    phrase : Phrase
+    lesson : Lesson
+        That it is of.
+    """
     if phrase.breakdown.strip():
         return phrase.breakdown
     return generate_breakdown(phrase, lesson)
 
 
 def generate_breakdown(phrase: Phrase, lesson: Lesson) -> str:
-    """Say a phrase as a teacher does: shape and place, what is hard, bar by bar, where it lands."""
+    """Say a phrase as a teacher does: shape and place, what is hard, bar by bar, where it lands.
+
+    Parameters
+    ----------
+    phrase : Phrase
+    lesson : Lesson
+        That it is of.
+    """
     if not phrase.notes:
         return "There are no notes in this phrase yet."
     context = lesson.context(phrase)
@@ -317,7 +331,14 @@ def _over_chord(midi: float, symbol: str) -> str:
 
 
 def note_role(note: Note, context: Context) -> str:
-    """Say what a note is: its degree in the key, its place in the chord or outside the scale."""
+    """Say what a note is: its degree in the key, its place in the chord or outside the scale.
+
+    Parameters
+    ----------
+    note : Note
+    context : Context
+        Key and chords.
+    """
     key = known_key(context.key)
     if key is None or "dead" in note.written.techniques:
         return ""
@@ -338,7 +359,14 @@ def note_role(note: Note, context: Context) -> str:
 
 
 def note_name(note: Note, context: Context) -> str:
-    """Name a note's pitch with its octave, spelled in the lesson's key where there is one."""
+    """Name a note's pitch with its octave, spelled in the lesson's key where there is one.
+
+    Parameters
+    ----------
+    note : Note
+    context : Context
+        Key and chords.
+    """
     midi = round(note.heard.midi)
     if known_key(context.key) is None:
         return pitch_name(midi)

@@ -61,7 +61,14 @@ class NoteRow:
 
 
 def note_to_row(note: Note, time_map: TimeMap) -> NoteRow:
-    """Describe a note as a row; bar and beat are the written ones where there are any."""
+    """Describe a note as a row; bar and beat are the written ones where there are any.
+
+    Parameters
+    ----------
+    note : Note
+    time_map : TimeMap
+        Beats and metre.
+    """
     written, heard = note.written, note.heard
     onset = written.onset_beats
     beats = float(onset) if onset is not None else float(time_map.to_beats(heard.onset_s))
@@ -95,6 +102,12 @@ def write_lesson_notes(lesson: Lesson, *, with_parts: bool = False) -> str:
 
     The column ``part`` (``lead``, or 2, 3, … for others) stands where there are several, or where it is
     asked for `with_parts`.
+
+    Parameters
+    ----------
+    lesson : Lesson
+    with_parts : bool
+        True for a column that names the part.
     """
     rows = []
     for number, part in enumerate(lesson.parts):

@@ -16,7 +16,14 @@ MOST_BYTES = 60_000_000  # of a sound file that is read at once
 
 
 def export_lesson(lesson: Lesson, path: Path) -> None:
-    """Write a lesson in the format that the suffix names."""
+    """Write a lesson in the format that the suffix names.
+
+    Parameters
+    ----------
+    lesson : Lesson
+    path : Path
+        Where to.
+    """
     suffix = path.suffix.lower()
     if suffix == ".csv":
         write_text(path, write_lesson_notes(lesson))
@@ -90,7 +97,15 @@ def read_notes(path: Path) -> list[NoteRow]:
 
 
 def export_rows(rows: list[NoteRow], guitar: Guitar, path: Path) -> None:
-    """Write placed rows; formats other than CSV go through a lesson of one phrase."""
+    """Write placed rows; formats other than CSV go through a lesson of one phrase.
+
+    Parameters
+    ----------
+    rows : list of NoteRow
+    guitar : Guitar
+    path : Path
+        Where to.
+    """
     if path.suffix.lower() == ".csv":
         write_text(path, write_rows(rows))
         return

@@ -44,6 +44,16 @@ def laid_in(
 ) -> Lesson:
     """Give the lesson with the notes of a plan in it; a second and further part of the file become parts.
 
+    Parameters
+    ----------
+    lesson : Lesson
+    plan : ImportPlan
+        What is taken from the file, and how.
+    sound : Sound, optional
+        The recording that it is aligned to.
+    progress : Progress
+        Told how far it is, 0 to 1.
+
     Raises
     ------
     ImportFileError

@@ -32,6 +32,14 @@ AUDIO_FOLDER = "audio/"
 def save_lesson(lesson: Lesson, path: Path, audio: Path | None = None) -> None:
     """Save a lesson, with the recording inside if `audio` is given; whole or not at all.
 
+    Parameters
+    ----------
+    lesson : Lesson
+    path : Path
+        Where to.
+    audio : Path, optional
+        The recording.
+
     Raises
     ------
     LessonFileError
@@ -55,7 +63,14 @@ def save_lesson(lesson: Lesson, path: Path, audio: Path | None = None) -> None:
 
 
 def save_lesson_json(lesson: Lesson, path: Path) -> None:
-    """Save only the lesson's JSON."""
+    """Save only the lesson's JSON.
+
+    Parameters
+    ----------
+    lesson : Lesson
+    path : Path
+        Where to.
+    """
     write_bytes(path, lesson_text(lesson))
 
 
@@ -117,6 +132,13 @@ def unpack_recording(path: Path, folder: Path) -> Path | None:
 
     It is named by its contents (SHA-256), so that two lessons never take each other's sound; of what
     the folder holds the latest `MOST_CACHED_BYTES` stay.
+
+    Parameters
+    ----------
+    path : Path
+        The lesson file.
+    folder : Path
+        Where to.
     """
     try:
         with zipfile.ZipFile(path) as archive:
@@ -143,7 +165,16 @@ def unpack_recording(path: Path, folder: Path) -> Path | None:
 
 
 def find_recording(lesson: Lesson, path: Path, folder: Path) -> Path | None:
-    """Find a lesson's sound: inside its file (unpacked into `folder`), where it was, or beside it."""
+    """Find a lesson's sound: inside its file (unpacked into `folder`), where it was, or beside it.
+
+    Parameters
+    ----------
+    lesson : Lesson
+    path : Path
+        Its file.
+    folder : Path
+        Where to.
+    """
     if lesson.recording.inside and path.suffix == SUFFIX:
         unpacked = unpack_recording(path, folder)
         if unpacked is not None:
@@ -170,7 +201,16 @@ def _copy_out(archive: zipfile.ZipFile, entry: str, target: Path) -> None:
 
 
 def trim_cache(folder: Path, *, keep: Path | None = None, most: int | None = None) -> None:
-    """Take the oldest unpacked recordings away while the folder holds too much."""
+    """Take the oldest unpacked recordings away while the folder holds too much.
+
+    Parameters
+    ----------
+    folder : Path
+    keep : Path, optional
+        Which stays in any case.
+    most : int, optional
+        Bytes.
+    """
     limit = MOST_CACHED_BYTES if most is None else most
     files = sorted(
         (p for p in folder.iterdir() if p.is_file()), key=lambda p: -p.stat().st_mtime_ns

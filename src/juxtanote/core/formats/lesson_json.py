@@ -195,7 +195,14 @@ def _repaired(lesson: Lesson) -> Lesson:
 
 
 def practice_report(title: str, student: StudentLog) -> bytes:
-    """Write what a student practised as the small file that goes back to the teacher, UTF-8."""
+    """Write what a student practised as the small file that goes back to the teacher, UTF-8.
+
+    Parameters
+    ----------
+    title : str
+        Of the lesson.
+    student : StudentLog
+    """
     body = {"format": "juxtanote-practice", "version": 1, "title": title, "student": student}
     return msgspec.json.encode(body, enc_hook=_plain, order="deterministic") + b"\n"
 

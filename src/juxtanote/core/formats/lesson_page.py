@@ -75,7 +75,20 @@ def write_lesson_page(
     choices: Choices | None = None,
     progress: Progress = no_progress,
 ) -> str:
-    """Write the page of all phrases that have notes, each followed by its variants."""
+    """Write the page of all phrases that have notes, each followed by its variants.
+
+    Parameters
+    ----------
+    lesson : Lesson
+    sounds : Sounds
+        What gives them.
+    measure : Measure
+        Of text, in millimetres.
+    choices : Choices, optional
+        What is printed; the usual where None.
+    progress : Progress
+        Told how far it is, 0 to 1.
+    """
     chapters = [Chapter(lesson, sounds)]
     return write_chapters(chapters, measure=measure, choices=choices, progress=progress)
 
@@ -87,7 +100,18 @@ def write_chapters(
     choices: Choices | None = None,
     progress: Progress = no_progress,
 ) -> str:
-    """Write one page of several lessons, in the order that is given, with a list of what is in it."""
+    """Write one page of several lessons, in the order that is given, with a list of what is in it.
+
+    Parameters
+    ----------
+    chapters : sequence of Chapter
+    measure : Measure
+        Of text, in millimetres.
+    choices : Choices, optional
+        What is printed; the usual where None.
+    progress : Progress
+        Told how far it is, 0 to 1.
+    """
     choices = choices or Choices()
     every = [(chapter, phrase) for chapter in chapters for phrase in chapter.phrases]
     level = 3 if len(chapters) > 1 else 2

@@ -10,7 +10,13 @@ from juxtanote.core.theory.chords import known_chord
 
 
 def written_onset(note: Note, lesson: Lesson) -> Fraction:
-    """Give where a note is counted, in beats; of one that is not, the nearest twelfth of a beat."""
+    """Give where a note is counted, in beats; of one that is not, the nearest twelfth of a beat.
+
+    Parameters
+    ----------
+    note : Note
+    lesson : Lesson
+    """
     if note.written.onset_beats is not None:
         return note.written.onset_beats
     return Fraction(round(float(lesson.time_map.to_beats(note.onset_s)) * 12), 12)
@@ -45,7 +51,16 @@ class BarLines:
 
 
 def bar_lines(lesson: Lesson, part: int, bars: dict[int, list[Note]]) -> dict[int, BarLines]:
-    """Find repeats and endings, where a phrase has its bars to itself."""
+    """Find repeats and endings, where a phrase has its bars to itself.
+
+    Parameters
+    ----------
+    lesson : Lesson
+    part : int
+        Its number.
+    bars : dict of int to list of Note
+        What is written in each bar; 0 is bar 1.
+    """
     owners: dict[int, set[int]] = {}
     spans: dict[int, tuple[int, int]] = {}
     per_bar = lesson.time_map.beats_per_bar

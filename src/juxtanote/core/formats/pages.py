@@ -83,7 +83,21 @@ class PhraseBlocks:
         like: str = "",
         letter: str = "",
     ) -> list[Block]:
-        """Give the blocks of a phrase; `like` names an earlier one that is written the same."""
+        """Give the blocks of a phrase; `like` names an earlier one that is written the same.
+
+        Parameters
+        ----------
+        phrase : Phrase
+        lesson : Lesson
+            That it is of.
+        choices : Choices, optional
+            What is printed; the usual where None.
+        frame : Frame, optional
+            Repeat signs; its own where None.
+        like : str
+        letter : str
+            Of its section.
+        """
         choices = choices or Choices()
         context = lesson.context(phrase)
         frame = frame or frame_of(phrase, None)
@@ -115,7 +129,17 @@ class PhraseBlocks:
     def of_several(
         self, phrases: Sequence[Phrase], lesson: Lesson, choices: Choices, letter: str
     ) -> list[Block]:
-        """Give the blocks of phrases of different parts that sound together, under each other."""
+        """Give the blocks of phrases of different parts that sound together, under each other.
+
+        Parameters
+        ----------
+        phrases : sequence of Phrase
+            From the top.
+        lesson : Lesson
+        choices : Choices
+        letter : str
+            Of their section.
+        """
         parts = []
         for part in lesson.parts:
             mine = [p for p in phrases if p.part == part.ident]
@@ -224,7 +248,14 @@ def _with_words(blocks: list[Block], words: str, sheet: Paper, measure: Measure)
 
 
 def frame_of(phrase: Phrase, following: Phrase | None) -> Frame:
-    """Give the repeat signs of a phrase: its own, or those that a first ending after it asks for."""
+    """Give the repeat signs of a phrase: its own, or those that a first ending after it asks for.
+
+    Parameters
+    ----------
+    phrase : Phrase
+    following : Phrase, optional
+        The one after it.
+    """
     if phrase.ending:
         return Frame(times=2 if phrase.ending == 1 else 0, ending=phrase.ending)
     if following is not None and following.ending == 1:
@@ -329,7 +360,18 @@ def _boxed(title: Block, letter: str, paper: Paper, measure: Measure) -> Block:
 
 
 def bars_in(phrase: Phrase, context: Context, measure: Measure, *, counts: bool) -> list[Bar]:
-    """Give a phrase's bars with the room that each asks for."""
+    """Give a phrase's bars with the room that each asks for.
+
+    Parameters
+    ----------
+    phrase : Phrase
+    context : Context
+        Beats and metre.
+    measure : Measure
+        Of text, in millimetres.
+    counts : bool
+        True where counts stand under the tab.
+    """
     time_map, ordered = context.time_map, by_onset(phrase.notes)
     numbers, pickup = bars_taken(ordered, time_map)
     written = bars_of(ordered, numbers, time_map, pickup=pickup)

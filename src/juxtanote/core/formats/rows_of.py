@@ -14,6 +14,13 @@ from juxtanote.core.theory.tuning import Guitar
 def rows_of(path: Path, *, phrase: str = "") -> tuple[list[NoteRow], Guitar]:
     """Read the notes of a file by onset, and the guitar that they are for; of one phrase by its name.
 
+    Parameters
+    ----------
+    path : Path
+        Of a lesson, or of notes in another format.
+    phrase : str
+        All of them where empty.
+
     Raises
     ------
     ImportFileError, LessonFileError

@@ -40,7 +40,15 @@ class _Rows:
 
 
 def note_text(note: Note, before: Note | None = None, *, held: bool = False) -> str:
-    """Write one note: its fret with its techniques; `before` is the one before on its string."""
+    """Write one note: its fret with its techniques; `before` is the one before on its string.
+
+    Parameters
+    ----------
+    note : Note
+    before : Note, optional
+    held : bool
+        True where it is tied to from the bar before.
+    """
     written = note.written
     tags = written.techniques
     text = "x" if "dead" in tags else str(written.fret)

@@ -72,7 +72,13 @@ def log_csv(lesson: Lesson) -> str:
 
 
 def name_of(entry: LogEntry, lesson: Lesson) -> str:
-    """Give what the phrases of an entry are called now, or what they were called where they are gone."""
+    """Give what the phrases of an entry are called now, or what they were called where they are gone.
+
+    Parameters
+    ----------
+    entry : LogEntry
+    lesson : Lesson
+    """
     return current_name(entry.phrases, entry.name, lesson)
 
 

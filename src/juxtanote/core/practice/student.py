@@ -29,7 +29,14 @@ def student_copy(lesson: Lesson, assigned: Sequence[Assigned]) -> Lesson:
 
 
 def report_of(lesson: Lesson, name: str) -> StudentLog:
-    """Give what was practised, to be sent back: no sound, and no places of files."""
+    """Give what was practised, to be sent back: no sound, and no places of files.
+
+    Parameters
+    ----------
+    lesson : Lesson
+    name : str
+        Of the student.
+    """
     takes = tuple(replace(take, file="") for take in lesson.kept.takes)
     return StudentLog(name.strip() or "A student", lesson.kept.log, takes)
 

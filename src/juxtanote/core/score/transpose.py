@@ -34,7 +34,14 @@ class Moved:
 
 
 def vary(lesson: Lesson, phrase: Phrase, variation: Variation) -> Moved:
-    """Make a variant of a phrase; it is not yet hung under it (`edits.add_variant`)."""
+    """Make a variant of a phrase; it is not yet hung under it (`edits.add_variant`).
+
+    Parameters
+    ----------
+    lesson : Lesson
+    phrase : Phrase
+    variation : Variation
+    """
     notes, problems = _varied(lesson.context(phrase).guitar, phrase, variation)
     number = lesson.fresh_phrase_number()
     name = f"{phrase.name}, {_name(variation)}"
