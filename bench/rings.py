@@ -26,11 +26,10 @@ from scipy.sparse.csgraph import maximum_bipartite_matching
 from bench.accuracy import Tally, hear, picture, retuned, show, tally
 from bench.composed import phrases
 from juxtanote.core.analysis.perceived import PerceivedNote
-from juxtanote.core.analysis.reference_pitch import measure_reference_cents
+from juxtanote.core.analysis.reference_pitch import reference_to_hear_at
 from juxtanote.core.analysis.stretches import hear_all, whole_middle
 from juxtanote.core.audio.read import read_sound
 from juxtanote.core.synth.strings import StringEvent
-from juxtanote.core.transcribe import CERTAIN_REFERENCE
 from lab import instruments
 from lab.dressings import code_as_mp3, level, loudness, pan
 from lab.instruments import SAMPLE_RATE, MidiSketch, render_sampled
@@ -325,8 +324,7 @@ def records(folder: Path) -> None:
         for path in sorted(folder.glob(f"*.{what}.flac")):
             pairs = _pairs(path.with_name(f"{path.name.split('.')[0]}.pairs.csv"))
             sound = read_sound(path)
-            cents, certainty = measure_reference_cents(whole_middle(sound), SAMPLE_RATE)
-            cents = cents if certainty > CERTAIN_REFERENCE else 0.0  # as the program does
+            cents = reference_to_hear_at(whole_middle(sound), SAMPLE_RATE)
             heard = hear_all(sound, reference_cents=cents)
             scores.append(score_pairs(pairs, heard))
             pit, snd, clutter = scores[-1]

@@ -21,7 +21,11 @@ from juxtanote.core.analysis.networks import run_first, run_second
 from juxtanote.core.analysis.onsets import find_onsets, pick_peaks, superflux
 from juxtanote.core.analysis.perceived import Hints
 from juxtanote.core.analysis.pitch_track import difference_function, track_pitch
-from juxtanote.core.analysis.reference_pitch import measure_reference_cents
+from juxtanote.core.analysis.reference_pitch import (
+    CERTAIN,
+    measure_reference_cents,
+    reference_to_hear_at,
+)
 from juxtanote.core.analysis.spectra import log_spectra, spectra_on, stack_harmonics
 from juxtanote.core.analysis.techniques import measure_vibrato, read_curve
 from tests.sounds import RATE, harmonic_tone, moving_tone, noise, scale_line, sine
@@ -104,7 +108,8 @@ class TestReferencePitch(unittest.TestCase):
                 self.assertGreater(certainty, 0.5)
 
     def test_noise_is_not_certain(self) -> None:
-        self.assertLess(measure_reference_cents(noise(2.0), RATE)[1], 0.2)
+        self.assertLess(measure_reference_cents(noise(2.0), RATE)[1], CERTAIN)
+        self.assertEqual(reference_to_hear_at(noise(2.0), RATE), 0.0)
         self.assertEqual(measure_reference_cents(noise(0.1), RATE), (0.0, 0.0))
 
 
@@ -294,6 +299,28 @@ class TestListener(unittest.TestCase):
             for ours, theirs in zip(plain, compiled, strict=True):
                 self.assertEqual(ours.shape[-1], 121)
                 np.testing.assert_allclose(ours, theirs, atol=1e-3)
+
+    def test_from_the_sides_a_partial_is_seen_as_loud_wherever_it_falls(self) -> None:
+        """Within the 2 dB of the wide grid; straight, 17 cents beside a bin lose more than 10."""
+        levels = {}
+        for cents in (0, 17):
+            tone = sine(987.77 * 2 ** (cents / 1200), 1.0)
+            seen: list[np.ndarray] = []
+
+            def see(stacked, compiled, seen=seen):  # type: ignore[no-untyped-def]
+                seen.append(stacked)
+                return np.zeros((9, *stacked.shape[1:])), np.zeros((2, stacked.shape[2]))
+
+            with mock.patch.object(listener, "run_first", see):
+                listener.listen(0.5 * tone, 0.5 * tone)  # in one channel alone
+            row = 83 - narrow.LOWEST_MIDI
+            # The fundamental in the longest window, around the middle of the sound.
+            levels[cents] = [float(x[3:6, row - 1 : row + 2, 40].max()) for x in seen]
+        lost = [80.0 * (true - off) for true, off in zip(levels[0], levels[17], strict=True)]
+        self.assertEqual(len(lost), 1 + len(listener.VIEWS_DEG))
+        self.assertGreater(lost[0], 10.0)
+        for decibels in lost[1:]:
+            self.assertLess(abs(decibels), 2.0)
 
     def test_two_networks_are_believed_by_the_mean_of_their_log_odds(self) -> None:
         rng = np.random.default_rng(3)

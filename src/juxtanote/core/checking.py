@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from juxtanote.core.align.to_sound import align_to_heard
-from juxtanote.core.analysis.reference_pitch import measure_reference_cents
+from juxtanote.core.analysis.reference_pitch import reference_to_hear_at
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.analysis.stretches import whole_middle
 from juxtanote.core.audio.sound import Sound
@@ -19,7 +19,6 @@ from juxtanote.core.theory.harmonics import harmonic_midi
 from juxtanote.core.theory.tuning import Guitar
 
 AGREE = 0.6  # semitones
-SURE_REFERENCE = 0.25  # a less certain reference pitch is not used
 IN_STEP = (
     0.5  # share of notes that must sound where they are written, or the file has a time of its own
 )
@@ -54,8 +53,7 @@ def check_notes(
     """
     if not rows:
         return []
-    cents, certainty = measure_reference_cents(whole_middle(sound), SAMPLE_RATE)
-    reference = cents if certainty > SURE_REFERENCE else 0.0
+    reference = reference_to_hear_at(whole_middle(sound), SAMPLE_RATE)
     asked = asked_rows(rows, guitar, tuning_is_given=tuning_is_given)
     first, last = 0.0, sound.duration_s
     evidence = list(listen_again(sound, first, last, reference_cents=reference, progress=progress))

@@ -15,7 +15,7 @@ from juxtanote.core.analysis.chords import ChordReading, suggest_chords
 from juxtanote.core.analysis.key import find_keys, find_scale, pitch_class_weights
 from juxtanote.core.analysis.parts import under_the_lead
 from juxtanote.core.analysis.perceived import Hints, Listening, PerceivedNote
-from juxtanote.core.analysis.reference_pitch import measure_reference_cents
+from juxtanote.core.analysis.reference_pitch import CERTAIN, measure_reference_cents
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.analysis.stretches import hear_all, hear_stretch, mid_side, whole_middle
 from juxtanote.core.audio.read import read_sound
@@ -32,8 +32,6 @@ from juxtanote.core.score.note import WIDEST_BEND, Evidence, HeardNote, Note, Ru
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.score.timing import counted
 from juxtanote.core.theory.tuning import STANDARD, Guitar
-
-CERTAIN_REFERENCE = 0.12  # a less certain reference pitch is taken for 440 Hz
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +51,7 @@ def measure_recording(
     cents, certainty = measure_reference_cents(mid, SAMPLE_RATE)
     progress(0.3)
     beats = find_beats(mid, bpm=bpm, progress=part_of(progress, 0.3, 1.0))
-    return Measured(cents if certainty > CERTAIN_REFERENCE else 0.0, certainty, beats)
+    return Measured(cents if certainty > CERTAIN else 0.0, certainty, beats)
 
 
 def time_map_of(reading: BeatReading | Pulses) -> TimeMap:

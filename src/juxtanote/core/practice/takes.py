@@ -13,7 +13,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtanote.core.analysis.reference_pitch import measure_reference_cents
+from juxtanote.core.analysis.reference_pitch import reference_to_hear_at
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.analysis.stretches import whole_middle
 from juxtanote.core.audio.sound import Sound
@@ -38,7 +38,6 @@ SPAN_S, LEAST_NOTES, ENOUGH_FOR_CURVES = 4.0, 9, 7
 GONE_DB = 31.0  # under the picked notes: a slur that is softer was not played at all
 SLURS = frozenset({"hammer-on", "pull-off"})
 TOLD_FROM = 0.5  # complaints that are more likely wrong than right are kept back
-SURE_REFERENCE = 0.25  # a less certain reference pitch is not used
 STEADY_MS, SAFE_STEP = 25.0, 0.1  # a spread that a teacher calls steady; how much slower is safe
 KINDS = {EXTRA: "missing", MISSING: "extra"}  # what is written and does not sound was not played
 TOLD = frozenset({"wrong-pitch", "missing", "extra", "time", "bend", "vibrato", "quiet", "bleed"})
@@ -103,8 +102,7 @@ def compare(
     """
     if not asked:
         raise JuxtanoteError("There are no notes to compare a take with.")
-    cents, sure = measure_reference_cents(whole_middle(take), SAMPLE_RATE)
-    reference = cents if sure > SURE_REFERENCE else 0.0
+    reference = reference_to_hear_at(whole_middle(take), SAMPLE_RATE)
     parts = list(
         listen_again(take, 0.0, take.duration_s, reference_cents=reference, progress=progress)
     )
