@@ -6,6 +6,7 @@ note that is held over a line, and a thumb that walks or alternates under one (c
 "Behind Bars", 2011, chapter on double-stemmed writing, from memory).
 """
 
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -94,24 +95,23 @@ def _thumb(sounding: Sequence[Sounding]) -> frozenset[int]:
 def _keeps_time(bass: Sequence[Sounding], line: Sequence[Sounding]) -> bool:
     """Tell whether bass notes come evenly, nearly as long as the line goes on, and are held under it."""
     onsets = sorted({note.onset for note in bass})
-    if min(len(onsets), len({note.onset for note in line})) < FEWEST_STROKES:
+    played = sorted({note.onset for note in line})
+    if min(len(onsets), len(played)) < FEWEST_STROKES:
         return False
     apart = [after - before for before, after in pairwise(onsets)]
     usual = sorted(apart)[len(apart) // 2]
     even = sum(abs(gap - usual) <= EVENLY * usual for gap in apart)
-    held = sum(
-        note.may_ring
-        and note.end - note.onset >= SOUNDING * usual
-        and any(note.onset < n.onset < note.end - PAST for n in line)
-        for note in bass
-    )
-    whole = max(note.onset for note in line) - line[0].onset
-    return (
-        STROKE_BEATS[0] <= usual <= STROKE_BEATS[1]
-        and even >= EVEN_STROKES * len(apart)
-        and held >= HELD_STROKES * len(bass)
-        and onsets[-1] - onsets[0] >= EVEN_STROKES * whole
-    )
+    if not STROKE_BEATS[0] <= usual <= STROKE_BEATS[1] or even < EVEN_STROKES * len(apart):
+        return False
+    if onsets[-1] - onsets[0] < EVEN_STROKES * (played[-1] - played[0]):
+        return False
+
+    def is_held(note: Sounding) -> bool:
+        after = bisect_right(played, note.onset)
+        over = after < len(played) and played[after] < note.end - PAST
+        return note.may_ring and note.end - note.onset >= SOUNDING * usual and over
+
+    return sum(is_held(note) for note in bass) >= HELD_STROKES * len(bass)
 
 
 def _inside(index: int, sounding: Sequence[Sounding]) -> list[int]:
