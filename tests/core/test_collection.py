@@ -24,6 +24,7 @@ from juxtanote.core.collection.music import (
     SPAN,
     Profiles,
     _features_of,
+    nearness_of,
     nearnesses,
     resemblances,
 )
@@ -139,6 +140,21 @@ class TestIndex(InFolder):
         for wanted in (LINE, LINE[:3], (60,)):
             alone = [plainly_near(wanted, STEPS, *line) for line in lines]
             np.testing.assert_allclose(nearnesses(wanted, STEPS, lines), alone, atol=1e-6)
+
+    def test_what_is_given_up_on_the_way_would_not_have_come_near(self) -> None:
+        rng = np.random.default_rng(11)
+        lines = [
+            (tuple(int(p) for p in 50 + np.cumsum(rng.integers(-3, 4, 12))), STEPS)
+            for _ in range(80)
+        ]
+        pairs = [(a, b) for a in range(40) for b in range(a, 80)]
+        every = np.array(nearness_of(lines, pairs))
+        for least in (0.4, 0.6, 0.86):
+            some = np.array(nearness_of(lines, pairs, at_least=least))
+            near = every >= least
+            np.testing.assert_array_equal(some[near], every[near])
+            self.assertLess(float(some[~near].max()), least)
+            self.assertTrue(near.any() and not near.all())
 
     def test_intervals_are_numbered_as_they_are_counted(self) -> None:
         rng = np.random.default_rng(9)

@@ -12,8 +12,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-# Of leaving a note out, of the most a pair costs, and of its rhythm.
-SKIP, WORST, RHYTHM = 0.7, 1.0, 0.25
+# What leaving a note out costs, and another rhythm.
+SKIP, RHYTHM = 0.7, 0.25
+OUT_OF_KEY = np.array([0.0, 0.5, 1.0], dtype=np.float32)  # by semitones; two and more cost the most
 KEYS_TRIED = 3  # transpositions that most pairs agree on
 SPAN = 14  # semitones that an interval is told apart in
 
@@ -89,7 +90,9 @@ def _all_features_of(lines: Sequence[tuple[int, ...]]) -> np.ndarray:
 Line = tuple[Sequence[int], Sequence[float]]  # pitches, and beats from each to the next
 
 
-def nearnesses(wanted: Sequence[int], steps: Sequence[float], lines: Sequence[Line]) -> list[float]:
+def nearnesses(
+    wanted: Sequence[int], steps: Sequence[float], lines: Sequence[Line], at_least: float = 0.0
+) -> list[float]:
     """Give how near lines come to what is wanted, 0 to 1, each in its best key and at its best place.
 
     Parameters
@@ -98,30 +101,49 @@ def nearnesses(wanted: Sequence[int], steps: Sequence[float], lines: Sequence[Li
         What is looked for: pitches (MIDI), and beats from each to the next.
     lines : sequence of Line
         Where it is looked for.
+    at_least : float, optional
+        Lines that come less near than this are given as 0.
 
     Examples
     --------
     >>> nearnesses((60, 62, 64), (), [((65, 67, 69), ()), ((60, 61, 60, 61), ()), ((), ())])
     [1.0, 0.428571, 0.0]
     """
-    return nearness_of([((wanted, steps), line) for line in lines])
+    pairs = [(0, k) for k in range(1, len(lines) + 1)]
+    return nearness_of([(wanted, steps), *lines], pairs, at_least)
 
 
-def nearness_of(pairs: Sequence[tuple[Line, Line]]) -> list[float]:
+def nearness_of(
+    lines: Sequence[Line], pairs: Sequence[tuple[int, int]], at_least: float = 0.0
+) -> list[float]:
     """Give how near the lines of each pair come to each other, 0 to 1, all pairs at once.
 
     Parameters
     ----------
-    pairs : sequence of (Line, Line)
-        In either order: the shorter one is looked for in the longer one.
+    lines : sequence of Line
+        What is compared.
+    pairs : sequence of (int, int)
+        Numbers of two lines, in either order: the shorter one is looked for in the longer one.
+    at_least : float, optional
+        Pairs that come less near than this are given up on the way, and given as 0.
+
+    Examples
+    --------
+    >>> nearness_of([((60, 62, 64), ()), ((65, 67, 69), ()), ((), ())], [(1, 0), (0, 2)])
+    [1.0, 0.0]
     """
     near = np.zeros(len(pairs))
-    full = [k for k, (one, other) in enumerate(pairs) if one[0] and other[0]]
-    if full:
-        ordered = [sorted(pairs[k], key=lambda line: len(line[0])) for k in full]
-        shorter, longer = [short for short, _ in ordered], [long for _, long in ordered]
-        most = SKIP * np.array([len(line) for line, _ in shorter])
-        near[full] = 1.0 - np.minimum(_costs_of(shorter, longer) / most, 1.0)
+    lengths = np.array([len(pitches) for pitches, _ in lines], dtype=np.int64)
+    both = np.array(pairs, dtype=np.int64).reshape(-1, 2)
+    full = np.flatnonzero(np.all(lengths[both] > 0, axis=1))
+    if len(full):
+        first, second = both[full].T
+        swapped = lengths[first] > lengths[second]
+        shorter, longer = np.where(swapped, second, first), np.where(swapped, first, second)
+        known = _padded(lines)
+        most = SKIP * lengths[shorter]
+        costs = _costs_of(known.rows(shorter), known.rows(longer), (1.0 - at_least) * most)
+        near[full] = 1.0 - np.minimum(costs / most, 1.0)
     return [round(value, 6) for value in near.tolist()]
 
 
@@ -153,21 +175,6 @@ def resemblances(lines: Sequence[tuple[int, ...]]) -> np.ndarray:
     return np.asarray(shares, dtype=np.float64)
 
 
-def _costs_of(shorter: Sequence[Line], longer: Sequence[Line]) -> np.ndarray:
-    """Give the least cost of laying each line into the other of its pair, in their likeliest keys."""
-    ours, theirs = _padded(shorter), _padded(longer)
-    apart = theirs.pitches[:, :, None] - ours.pitches[:, None, :]
-    is_pair = theirs.is_note[:, :, None] & ours.is_note[:, None, :]
-    ratios = np.abs(ours.ratios[:, :, None] - theirs.ratios[:, None, :])
-    rhythm = RHYTHM * np.where(np.isnan(ratios), 0.0, np.minimum(ratios, 1.0))
-    rhythm[~is_pair.transpose(0, 2, 1)] = BESIDE  # past the end of a line nothing fits
-    best = np.full(len(shorter), np.inf)
-    for keys in _likeliest_keys(apart, is_pair).T:
-        costs = _edit_all(np.abs(apart - keys[:, None, None]), rhythm, ours.is_note)
-        best = np.minimum(best, costs)
-    return best
-
-
 @dataclass(frozen=True, slots=True)
 class _Padded:
     """Lines side by side, (n_lines, longest): pitches, which are there, and how durations change.
@@ -179,6 +186,14 @@ class _Padded:
     is_note: np.ndarray
     ratios: np.ndarray
 
+    def rows(self, numbers: np.ndarray) -> "_Padded":
+        """Take lines by number, as long as the longest of them."""
+        is_note = self.is_note[numbers]
+        longest = int(is_note.sum(axis=1).max())
+        return _Padded(
+            self.pitches[numbers, :longest], is_note[:, :longest], self.ratios[numbers, :longest]
+        )
+
 
 def _padded(lines: Sequence[Line]) -> _Padded:
     count = max(len(line) for line, _ in lines)
@@ -186,47 +201,75 @@ def _padded(lines: Sequence[Line]) -> _Padded:
     beats = np.full((len(lines), count), np.nan)
     for k, (line, steps) in enumerate(lines):
         pitches[k, : len(line)] = line
-        known = steps[: len(line) - 1]
+        known = steps[: max(len(line) - 1, 0)]
         beats[k, : len(known)] = known
     lengths = np.array([len(line) for line, _ in lines])
     ratios = np.full((len(lines), count), np.nan)
     ratios[:, 1:] = np.diff(np.log2(np.maximum(beats, SHORTEST)), axis=1)
-    return _Padded(pitches, np.arange(count) < lengths[:, None], ratios)
+    return _Padded(pitches, np.arange(count) < lengths[:, None], ratios.astype(np.float32))
+
+
+def _costs_of(ours: _Padded, theirs: _Padded, most: np.ndarray) -> np.ndarray:
+    """Give the least cost of laying each of our lines into theirs beside it, in their likeliest keys.
+
+    What costs more than `most`, (n_lines,), may be told as infinite.
+    """
+    apart = theirs.pitches[:, None, :] - ours.pitches[:, :, None]
+    is_pair = theirs.is_note[:, None, :] & ours.is_note[:, :, None]
+    ratios = np.abs(ours.ratios[:, :, None] - theirs.ratios[:, None, :])
+    rhythm = np.float32(RHYTHM) * np.nan_to_num(np.minimum(ratios, 1.0), copy=False)
+    rhythm[~is_pair] = BESIDE  # past the end of a line nothing fits
+    best = np.full(len(apart), np.inf)
+    for keys in _likeliest_keys(apart, is_pair).T:
+        out_of_key = np.minimum(np.abs(apart - keys[:, None, None]), len(OUT_OF_KEY) - 1)
+        costs = _edit_all(OUT_OF_KEY[out_of_key] + rhythm, ours.is_note, most + ROUNDING)
+        best = np.minimum(best, costs)
+    return best
 
 
 def _likeliest_keys(apart: np.ndarray, is_pair: np.ndarray) -> np.ndarray:
-    """Give the keys that most pairs of notes agree on, (n_lines, KEYS_TRIED), first met first."""
-    count, columns, rows = apart.shape
-    numbers = (np.arange(count)[:, None, None] * RANGE + apart + RANGE // 2)[is_pair]
-    places = np.arange(columns * rows).reshape(1, columns, rows)
-    place = np.broadcast_to(places, apart.shape)[is_pair]
-    met = np.bincount(numbers, minlength=count * RANGE)
+    """Give the keys that most pairs of notes agree on, (n_lines, KEYS_TRIED), first met first.
+
+    `apart` is (n_lines, rows, columns); columns are gone through one after the other.
+    """
+    count, rows, columns = apart.shape
+    places = np.arange(columns)[None, :] * rows + np.arange(rows)[:, None]
+    numbers = np.arange(count)[:, None, None] * RANGE + apart + RANGE // 2
+    met = np.bincount(numbers[is_pair], minlength=count * RANGE)
     first = np.full(count * RANGE, columns * rows)
-    first[numbers[::-1]] = place[::-1]  # what is written last stays
-    order = (met * (columns * rows + 1) - first).reshape(count, RANGE)
-    keys = np.argsort(-order, axis=1, kind="stable")[:, :KEYS_TRIED]
+    np.minimum.at(first, numbers[is_pair], np.broadcast_to(places, apart.shape)[is_pair])
+    order = (first - met * (columns * rows + 1)).reshape(count, RANGE)
+    keys = np.argpartition(order, np.arange(KEYS_TRIED), axis=1)[:, :KEYS_TRIED]
     known = np.take_along_axis(met.reshape(count, RANGE), keys, axis=1) > 0
     return np.where(known, keys, keys[:, :1]) - RANGE // 2
 
 
 RANGE = 256  # of differences between two MIDI pitches, both ways
 BESIDE = 1e3  # costs more than any line
+ROUNDING = 1e-4  # more than costs are off
+LOOK = 3  # notes on, whether what a line costs so far is too much already
 SHORTEST = 1 / 16  # of a beat: what is shorter has no rhythm
 
 
-def _edit_all(apart: np.ndarray, rhythm: np.ndarray, is_row: np.ndarray) -> np.ndarray:
+def _edit_all(pair: np.ndarray, is_row: np.ndarray, most: np.ndarray) -> np.ndarray:
     """Give the cost of laying what is wanted (rows) somewhere into a line (columns), for many lines.
 
-    `apart` is (n_lines, columns, rows), `rhythm` (n_lines, rows, columns), `is_row` (n_lines, rows).
+    `pair` is what each costs with each, (n_lines, rows, columns), `is_row` (n_lines, rows); a line that
+    costs more than `most`, (n_lines,), is given up, as infinite.
     """
-    pair = np.minimum(0.5 * np.minimum(apart, 2.0), WORST).transpose(0, 2, 1) + rhythm
     count, rows, columns = pair.shape
-    row = np.zeros((count, columns + 1))  # it may begin anywhere
-    slope = SKIP * np.arange(columns + 1)
+    row = np.zeros((count, columns + 1), dtype=np.float32)  # it may begin anywhere
+    slope = np.float32(SKIP) * np.arange(columns + 1, dtype=np.float32)
+    costs = np.full(count, np.inf)
+    going = np.arange(count)
     for i in range(rows):
-        fresh = row + SKIP
-        fresh[:, 1:] = np.minimum(fresh[:, 1:], row[:, :-1] + pair[:, i])
+        fresh = row + np.float32(SKIP)
+        np.minimum(fresh[:, 1:], row[:, :-1] + pair[going, i], out=fresh[:, 1:])
         # Notes of the line that are left out.
         after = slope + np.minimum.accumulate(fresh - slope, axis=1)
-        row = np.where(is_row[:, i, None], after, row)
-    return np.asarray(row.min(axis=1))  # and end anywhere
+        row = np.where(is_row[going, i, None], after, row)
+        if i % LOOK == LOOK - 1:
+            may = row.min(axis=1) <= most[going]
+            row, going = row[may], going[may]
+    costs[going] = row.min(axis=1)  # and end anywhere
+    return costs

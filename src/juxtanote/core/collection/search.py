@@ -103,6 +103,11 @@ def families(hits: Sequence[Hit]) -> list[list[Hit]]:
     """Group what was found: near doubles are one family, in the order of their best.
 
     A hit joins the first family whose best it resembles in any key.
+
+    Parameters
+    ----------
+    hits : sequence of Hit
+        Best first.
     """
     alike = _alike([hit.card for hit in hits])
     groups: list[list[int]] = []
@@ -117,12 +122,12 @@ def families(hits: Sequence[Hit]) -> list[list[Hit]]:
 
 def _alike(cards: Sequence[Card]) -> set[tuple[int, int]]:
     """Find pairs of cards, the earlier one first, that are near doubles."""
-    lines = [card.pitches for card in cards]
-    lengths = np.array([len(line) for line in lines])
-    maybe = np.triu(resemblances(lines) > SHARED, 1)
+    lines = [(card.pitches, card.steps) for card in cards]
+    lengths = np.array([len(pitches) for pitches, _ in lines])
+    maybe = np.triu(resemblances([pitches for pitches, _ in lines]) > SHARED, 1)
     maybe &= np.abs(lengths[:, None] - lengths[None, :]) <= OTHER_LENGTH * lengths[None, :]
     pairs = list(zip(*(numbers.tolist() for numbers in np.nonzero(maybe)), strict=True))
-    near = nearness_of([((lines[a], cards[a].steps), (lines[b], cards[b].steps)) for a, b in pairs])
+    near = nearness_of(lines, pairs, at_least=ALIKE)
     return {pair for pair, value in zip(pairs, near, strict=True) if value >= ALIKE}
 
 
@@ -209,7 +214,8 @@ def search(
     hits = []
     most = min(most, MOST_LIKE)
     lines = [(card.pitches, card.steps) for card in likely]
-    for card, near in zip(likely, nearnesses(like, like_steps, lines), strict=True):
+    nearness = nearnesses(like, like_steps, lines, at_least=NEAR_ENOUGH)
+    for card, near in zip(likely, nearness, strict=True):
         if near >= NEAR_ENOUGH:
             why = f"{100 * near:.0f} % of the line" + (f", {said}" if said else "")
             hits.append(Hit(card, round(near, 3), why))
