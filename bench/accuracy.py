@@ -25,8 +25,8 @@ from juxtanote.core.synth.strings import StringEvent, render_events
 from juxtanote.core.units import midi_to_hz
 from lab import instruments
 from lab.backing import Meter, make_band, random_voice
-from lab.dressings import lead_sound, mix
 from lab.instruments import SAMPLE_RATE, render_sampled
+from lab.mixing import lead_sound, mix
 from lab.phrases import (
     STYLES,
     Hand,
@@ -37,7 +37,7 @@ from lab.phrases import (
     to_events,
 )  # fmt: skip
 
-DRESSINGS = (
+MIXES = (
     ("alone", "alone", 0.0), ("drums and bass", "drums and bass", 3.0), ("band +6", "band", 6.0),
     ("band +3", "band", 3.0), ("band 0", "band", 0.0),
 )  # fmt: skip
@@ -68,7 +68,7 @@ class Tally:
     bends: list[float] = field(default_factory=list)
     split_bends: list[int] = field(default_factory=lambda: [0, 0])
     cents: list[float] = field(default_factory=list)
-    sure: list[tuple[float, bool]] = field(default_factory=list)
+    told: list[tuple[float, bool]] = field(default_factory=list)
     by_tag: dict[str, list[int]] = field(default_factory=lambda: defaultdict(lambda: [0, 0]))
     marks: dict[str, list[int]] = field(default_factory=lambda: defaultdict(lambda: [0, 0, 0]))
 
@@ -116,7 +116,7 @@ def bent_cases() -> list[Case]:
 
 
 def render_case(case: Case, number: int) -> dict[str, tuple[np.ndarray, list[StringEvent], float]]:
-    """Render every dressing: stereo, the events where they sound, cents off 440 Hz."""
+    """Render every kind of mix: stereo, the events where they sound, cents off 440 Hz."""
     rng = np.random.default_rng([SEED + 1, number])
     cents = float(rng.uniform(-50, 50))
     events = list(case.events)
@@ -134,9 +134,9 @@ def render_case(case: Case, number: int) -> dict[str, tuple[np.ndarray, list[Str
     band = make_band(beats, 0, Meter(), case.hand.root, rng, voice=False)
     sound = lead_sound(lead, rng)
     rendered = {}
-    for name, dressing, over in DRESSINGS:
+    for name, kind, over in MIXES:
         mp3 = 128 if number % 5 == 0 else 0
-        stereo = mix(sound, band, rng, dressing=dressing, lead_over_db=over, mp3=mp3)
+        stereo = mix(sound, band, rng, kind=kind, lead_over_db=over, mp3=mp3)
         rendered[name] = (*_run_faster(stereo, events, 2 ** (cents / 1200)), cents)
     return rendered
 
@@ -169,7 +169,7 @@ def tally(into: Tally, truth: list[StringEvent], heard: list[PerceivedNote]) -> 
     into.truth += len(truth)
     into.found += len(heard)
     if not truth or not heard:
-        into.sure += [(n.confidence, False) for n in heard]
+        into.told += [(n.confidence, False) for n in heard]
         return
     spans, pitches = _arrays(truth)
     mine, my_pitches = _arrays(heard)
@@ -178,7 +178,7 @@ def tally(into: Tally, truth: list[StringEvent], heard: list[PerceivedNote]) -> 
     into.onset_hits += len(mir_eval.transcription.match_note_onsets(spans, mine))
     into.offset_hits += len(mir_eval.transcription.match_notes(spans, pitches, mine, my_pitches))
     matched = {b for _, b in match}
-    into.sure += [(n.confidence, k in matched) for k, n in enumerate(heard)]
+    into.told += [(n.confidence, k in matched) for k, n in enumerate(heard)]
     hit_truth = {a for a, _ in match}
     for k, event in enumerate(truth):
         names = set(event.techniques) or {"picked"}
@@ -243,11 +243,11 @@ def retuned(notes: list[PerceivedNote], cents: float) -> list[PerceivedNote]:
     return [replace(n, midi=n.midi - cents / 100) for n in notes]
 
 
-def calibration_error(sure: list[tuple[float, bool]]) -> tuple[float, float]:
+def calibration_error(told: list[tuple[float, bool]]) -> tuple[float, float]:
     """Give expected calibration error, and the share right at 0.9 and over."""
-    if not sure:
+    if not told:
         return 0.0, 0.0
-    p, y = np.array([s for s, _ in sure]), np.array([r for _, r in sure], dtype=float)
+    p, y = np.array([s for s, _ in told]), np.array([r for _, r in told], dtype=float)
     bins = np.clip((p * 10).astype(int), 0, 9)
     error = sum(
         abs(p[bins == b].mean() - y[bins == b].mean()) * float(np.mean(bins == b))
@@ -259,7 +259,7 @@ def calibration_error(sure: list[tuple[float, bool]]) -> tuple[float, float]:
 
 def show(name: str, t: Tally, plain: Tally | None) -> None:
     """Print one line of the table."""
-    error, right = calibration_error(t.sure)
+    error, right = calibration_error(t.told)
     tags = 2 * t.tags[0] / max(t.tags[1] + t.tags[2], 1)
     bend = float(np.mean(t.bends)) if t.bends else 0.0
     other = f"{plain.f1(plain.hits):.3f}" if plain is not None and plain.truth else "  -  "
@@ -336,7 +336,7 @@ def main(arguments: list[str]) -> None:
                 simple = yardstick(mono)
                 theirs_s += (time.perf_counter() - began) * 10
                 tally(plain[name], events, retuned(simple, cents))
-    for name, _, _ in DRESSINGS:
+    for name, _, _ in MIXES:
         show(name, totals[name], plain.get(name))
     for name in ("alone", "band +3"):
         parts = [f"{k} {a}/{b} = {a / b:.2f}" for k, (a, b) in sorted(totals[name].by_tag.items())]

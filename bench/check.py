@@ -218,8 +218,8 @@ def _listened(number: int, keep: Path | None) -> dict[str, tuple[Evidence, list[
     path = keep / f"{number}.pickle" if keep is not None else None
     if path is not None and path.is_file():
         return pickle.loads(path.read_bytes())  # our own, of the run before
-    _, dressings = foreign_case(number)
-    made = {w: (evidence_of(dressings[w].stereo), dressings[w].events) for w in WHERE}
+    _, mixes = foreign_case(number)
+    made = {w: (evidence_of(mixes[w].stereo), mixes[w].events) for w in WHERE}
     if path is not None:
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(pickle.dumps(made))

@@ -17,8 +17,8 @@ from juxtanote.core.fretboard.phrases import places_of
 from juxtanote.core.synth.strings import StringEvent, render_events
 from juxtanote.core.transcribe import place_heard
 from lab.backing import random_voice
-from lab.dressings import lead_sound
 from lab.instruments import render_sampled
+from lab.mixing import lead_sound
 from lab.phrases import Hand, to_events
 
 SEED = 5200

@@ -31,8 +31,8 @@ from juxtanote.core.analysis.stretches import hear_all, whole_middle
 from juxtanote.core.audio.read import read_sound
 from juxtanote.core.synth.strings import StringEvent
 from lab import instruments
-from lab.dressings import code_as_mp3, level, loudness, pan
 from lab.instruments import SAMPLE_RATE, MidiSketch, render_sampled
+from lab.mixing import code_as_mp3, level, loudness, pan
 from lab.phrases import random_hand, to_events
 
 FONTS = tuple(
@@ -167,7 +167,7 @@ def foreign_band(
 
 @dataclass(frozen=True, slots=True)
 class Played:
-    """A dressing of one phrase."""
+    """One phrase in one kind of mix."""
 
     stereo: np.ndarray
     events: list[StringEvent]
@@ -219,16 +219,16 @@ def foreign(most: int, worst: tuple[int, Path] | None) -> None:
     ranking = []
     count = len(phrases())
     for number in range(0, count, max(count // most, 1)):
-        name, dressings = foreign_case(number)
-        for dressing, played in dressings.items():
+        name, mixes = foreign_case(number)
+        for kind, played in mixes.items():
             heard, cents = hear(played.stereo)
             heard = retuned(heard, 0.0)
             one = Tally()
-            for into in (totals[dressing], one):
+            for into in (totals[kind], one):
                 tally(into, played.events, heard)
                 into.cents.append(cents)
             ranking.append(
-                (one.f1(one.hits), f"{name}, {dressing}", (played.stereo, played.events, heard))
+                (one.f1(one.hits), f"{name}, {kind}", (played.stereo, played.events, heard))
             )
     for name, total in totals.items():
         show(name, total, None)

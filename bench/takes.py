@@ -17,8 +17,8 @@ from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.practice.takes import compare
 from juxtanote.core.synth.strings import StringEvent
 from lab import instruments
-from lab.dressings import level, pan
 from lab.instruments import SAMPLE_RATE, render_sampled
+from lab.mixing import level, pan
 from lab.phrases import random_hand, to_events
 
 EVERY = 6

@@ -16,7 +16,7 @@ from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.score.rhythm import quantise
 from juxtanote.core.transcribe import time_map_of
 from lab.backing import Meter, make_band
-from lab.dressings import mix
+from lab.mixing import mix
 from lab.scenes import lead_stem
 
 METERS = (
@@ -52,7 +52,7 @@ def scores(number: int) -> tuple[str, float, float, float, float, float]:
     band = make_band(times, first, meter, int(rng.integers(12)), rng, voice=number % 4 == 0)
     lead, *_ = lead_stem(rng, beat_times=times)
     lead = np.pad(lead, (0, max(int(LENGTH_S * SAMPLE_RATE) - len(lead), 0)))
-    mono = mix(lead, band, rng, dressing="band", lead_over_db=-2.0).mean(axis=0)
+    mono = mix(lead, band, rng, kind="band", lead_over_db=-2.0).mean(axis=0)
     began = time.perf_counter()
     found = find_beats(mono).best
     speed = LENGTH_S / (time.perf_counter() - began)

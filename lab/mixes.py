@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 
 from lab import scenes
-from lab.dressings import loudness
+from lab.mixing import loudness
 
 OVER_BACKING = 3  # of each scene: leads that are laid over a backing anew
 ALONE = 2

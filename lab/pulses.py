@@ -23,7 +23,7 @@ from juxtanote.core.analysis.metre import (
     pulse_features,
 )
 from lab.backing import Meter, make_band
-from lab.dressings import mix
+from lab.mixing import mix
 from lab.scenes import lead_stem
 
 SEED = 31
@@ -65,7 +65,7 @@ def make(folder: Path, count: int, seed: int) -> None:
         lead, *_ = lead_stem(rng, beat_times=times)
         size = int(LENGTH_S * tracking.SAMPLE_RATE)
         lead = np.pad(lead, (0, max(size - len(lead), 0)))[:size]
-        mono = mix(lead, band, rng, dressing="band", lead_over_db=float(rng.uniform(-4, 6)))
+        mono = mix(lead, band, rng, kind="band", lead_over_db=float(rng.uniform(-4, 6)))
         curves = tracking.measure_curves(mono.mean(axis=0))
         np.savez(
             target, onset=curves.onset, low=curves.low, burst=curves.burst, chroma=curves.chroma,

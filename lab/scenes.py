@@ -13,7 +13,8 @@ from juxtanote.core.analysis.spectra import HOP_LENGTH, Grid, spectra_on
 from juxtanote.core.analysis.wide_spectra import WIDE
 from juxtanote.core.synth.strings import SLURRED, StringEvent, pitch_offsets, render_events
 from lab.backing import Band, Meter, any_guitar, make_band, random_touch
-from lab.dressings import (
+from lab.instruments import SAMPLE_RATE, render_sampled
+from lab.mixing import (
     ambience,
     code_as_mp3,
     lead_sound,
@@ -23,7 +24,6 @@ from lab.dressings import (
     pan,
     rhythm_guitars,
 )
-from lab.instruments import SAMPLE_RATE, render_sampled
 from lab.others import no_guitar
 from lab.phrases import Lead, random_hand, random_lead
 

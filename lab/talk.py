@@ -17,8 +17,8 @@ from juxtanote.core.analysis.listen import listen
 from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.analysis.reference_pitch import measure_reference_cents
 from juxtanote.core.synth.strings import StringEvent
-from lab.dressings import level, pan
 from lab.instruments import SAMPLE_RATE
+from lab.mixing import level, pan
 from lab.others import talk as spoken
 from lab.scenes import lead_stem
 

@@ -212,7 +212,9 @@ class TestThePhraseEdited(Late):
     def test_other_placements_of_edited_notes_are_not_shown(self) -> None:
         self.window.show_desk(PLACE)
         seen: list = []
-        self.window.tasks.placing.find_ways(lambda phrase, ways: seen.append(ways))
+        self.window.tasks.placing.find_placements(
+            lambda phrase, placements: seen.append(placements)
+        )
         self.document.change("x", lambda l: note_edits.delete_notes(l, 1, [2]))
         self.arrive([])
         self.assertEqual(seen, [])

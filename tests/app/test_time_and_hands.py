@@ -142,10 +142,10 @@ class TestWays(WindowTest):
         ]
         phrase = self.document.lesson.phrases[0]
         self.document.change("x", lambda l: l.with_phrase(phrase.with_notes(line)))
-        self.assertFalse(self.window.place.ways.isVisible())
+        self.assertFalse(self.window.place.placements.isVisible())
         self.window.actions_by_name["alternative"].trigger()
         self.settle()
-        table = self.window.place.ways
+        table = self.window.place.placements
         self.assertTrue(table.isVisible())
         self.assertGreater(table.rowCount(), 2)
         self.assertTrue(table.item(0, 4).text().endswith("mm"))

@@ -211,11 +211,11 @@ def posteriors(n_frames: int = 200) -> Posteriors:
     return Posteriors(cells, np.zeros(n_frames, np.float32), np.zeros(n_frames, np.float32))
 
 
-def write(found: Posteriors, midi: int, start: int, end: int, sure: float = 0.95) -> None:
+def write(found: Posteriors, midi: int, start: int, end: int, confidence: float = 0.95) -> None:
     """Write one clear note."""
     row = midi - LOWEST_MIDI
-    found.cells[0, row, start] = sure
-    found.cells[0, row, [start - 1, start + 1]] = 0.4 * sure
+    found.cells[0, row, start] = confidence
+    found.cells[0, row, [start - 1, start + 1]] = 0.4 * confidence
     found.cells[1, row, start:end] = 0.95
 
 
@@ -247,7 +247,7 @@ class TestDecoder(unittest.TestCase):
     def test_the_number_of_notes_can_be_asked_for(self) -> None:
         found = posteriors()
         write(found, 60, 20, 60)
-        write(found, 72, 21, 60, sure=0.5)
+        write(found, 72, 21, 60, confidence=0.5)
         write(found, 64, 80, 120)
         self.assertEqual(len(decode(found, DecoderSettings(expected_notes=2))), 2)
 
@@ -274,7 +274,7 @@ class TestDecoder(unittest.TestCase):
 
     def test_a_known_scale_helps_its_notes(self) -> None:
         found = posteriors()
-        write(found, 60, 20, 60, sure=0.2)
+        write(found, 60, 20, 60, confidence=0.2)
         found.cells[1, 60 - LOWEST_MIDI, 20:60] = 0.5
         inside = decode(found, DecoderSettings(scale=frozenset({0, 2, 4, 7, 9}), scale_bonus=3.0))
         outside = decode(found, DecoderSettings(scale=frozenset({1, 3, 6}), scale_bonus=3.0))
@@ -285,7 +285,7 @@ class TestDecoder(unittest.TestCase):
         strong = FoundNote(10.0, 30, 60, 0.98, 0.95, 0, 0, 0, 0, ())
         self.assertLess(calibrated(weak), calibrated(strong))
         self.assertGreater(calibrated(strong), 0.8)
-        self.assertEqual(calibrated(replace(weak, sure=0.77)), 0.77)
+        self.assertEqual(calibrated(replace(weak, confidence=0.77)), 0.77)
 
 
 class TestListener(unittest.TestCase):

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from juxtanote.core.fretboard.candidates import NoteToPlace
-from juxtanote.core.fretboard.even import begins_full, even_ways, runs_of
+from juxtanote.core.fretboard.even import begins_full, even_placements, runs_of
 from juxtanote.core.fretboard.solver import EVEN, alternatives, place
 from juxtanote.core.theory.tuning import Guitar
 
@@ -44,7 +44,7 @@ class TestEvenWays(unittest.TestCase):
             notes, places = played(pattern)
             (run,) = runs_of(notes)
             wanted = dict(enumerate(places))
-            self.assertIn(wanted, even_ways(GUITAR, notes, run))
+            self.assertIn(wanted, even_placements(GUITAR, notes, run))
             self.assertTrue(begins_full(wanted, run))
 
     def test_printed_patterns_are_offered_whole(self) -> None:
@@ -79,7 +79,7 @@ class TestEvenWays(unittest.TestCase):
     def test_what_is_locked_stays(self) -> None:
         notes, places = played(G_MAJOR)
         elsewhere = replace(notes[3], string=6, fret=8)
-        for way in even_ways(GUITAR, [*notes[:3], elsewhere, *notes[4:]], tuple(range(18))):
+        for way in even_placements(GUITAR, [*notes[:3], elsewhere, *notes[4:]], tuple(range(18))):
             self.assertEqual(way[3], (6, 8))
         self.assertNotEqual(places[3], (6, 8))
 
@@ -97,7 +97,7 @@ class TestEvenWays(unittest.TestCase):
         pitches = pitches[::-1] if falling else pitches
         notes = [NoteToPlace(0.2 * k, 0.2 * k + 0.19, float(m)) for k, m in enumerate(pitches)]
         for run in runs_of(notes):
-            for way in even_ways(GUITAR, notes, run):
+            for way in even_placements(GUITAR, notes, run):
                 self.assertTrue(all(GUITAR.midi_at(*way[k]) == notes[k].midi for k in run))
                 strings = [way[k][0] for k in run]
                 shares = [strings.count(s) for s in dict.fromkeys(strings)]

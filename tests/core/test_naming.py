@@ -28,7 +28,7 @@ def found(onset_s: float, midi: int, length_s: float = 0.25, **kinds: float) -> 
     told = {"slurred": UNSURE, "slide": UNSURE, "muted": UNSURE, "harmonic": UNSURE} | kinds
     start = onset_s * FRAMES_S
     return FoundNote(
-        start, round(start + length_s * FRAMES_S), midi, 0.9, 0.9, rivals=(), sure=0.9, **told
+        start, round(start + length_s * FRAMES_S), midi, 0.9, 0.9, rivals=(), confidence=0.9, **told
     )
 
 

@@ -9,10 +9,12 @@ from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
 FRAMES = SAMPLE_RATE / HOP_LENGTH  # a second
 
 
-def found(at_s: float, midi: int, sure: float = 0.8) -> FoundNote:
+def found(at_s: float, midi: int, confidence: float = 0.8) -> FoundNote:
     """A note as the decoder finds it."""
     start = at_s * FRAMES
-    return FoundNote(start, int(start + 20), midi, 0.8, 0.8, 0.0, 0.0, 0.0, 0.0, (), sure=sure)
+    return FoundNote(
+        start, int(start + 20), midi, 0.8, 0.8, 0.0, 0.0, 0.0, 0.0, (), confidence=confidence
+    )
 
 
 class TestOctaves(unittest.TestCase):
@@ -21,9 +23,11 @@ class TestOctaves(unittest.TestCase):
         notes.sort(key=lambda n: n.start)
         after = doubt_octaves(notes, 0.4)
         self.assertEqual([n.midi for n in after], [n.midi for n in notes])
-        lowered = [n.midi for n, old in zip(after, notes, strict=True) if n.sure < old.sure]
+        lowered = [
+            n.midi for n, old in zip(after, notes, strict=True) if n.confidence < old.confidence
+        ]
         self.assertEqual(lowered, [71])
-        self.assertLess(min(n.sure for n in after), 0.4)
+        self.assertLess(min(n.confidence for n in after), 0.4)
 
     def test_a_line_in_octaves_is_kept(self) -> None:
         notes = []
@@ -35,7 +39,7 @@ class TestOctaves(unittest.TestCase):
         notes = [found(0.0, 57), found(0.2, 69), found(0.4, 60)]
         self.assertEqual(doubt_octaves(notes, 0.4), notes)
 
-    def test_unjudged_notes_and_none_are_left_alone(self) -> None:
+    def test_unclassified_notes_and_none_are_left_alone(self) -> None:
         self.assertEqual(doubt_octaves([], 0.4), [])
         notes = [found(0.0, 57, -1.0), found(0.0, 69, -1.0)]
         self.assertEqual(doubt_octaves(notes, 0.4), notes)

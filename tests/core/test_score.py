@@ -306,7 +306,7 @@ class TestRhythm(unittest.TestCase):
     def test_one_stray_stroke_does_not_turn_a_plain_bar_into_sextuplets(self) -> None:
         beats = [0.0, 0.5, 1.0, 1.5, 1.68, 2.0, 2.5, 3.0, 3.5]
         sure = [0.9] * 4 + [0.4] + [0.9] * 4
-        written = quantise(beats, beat_s=0.5, sure=sure)
+        written = quantise(beats, beat_s=0.5, confidence=sure)
         plain = [Fraction(k, 2) for k in range(8)]
         self.assertEqual([b for b, s in zip(written, sure, strict=True) if s > 0.5], plain)
 

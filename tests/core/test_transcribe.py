@@ -139,9 +139,11 @@ class TestChoices(unittest.TestCase):
 
 
 class TestJoiningGlides(unittest.TestCase):
-    def _note(self, start: float, end: int, midi: int, sure: float, **kinds: float) -> FoundNote:
+    def _note(
+        self, start: float, end: int, midi: int, confidence: float, **kinds: float
+    ) -> FoundNote:
         fields = {"slurred": 0.0, "slide": 0.0, "muted": 0.0, "harmonic": 0.0} | kinds
-        return FoundNote(start, end, midi, sure, sure, rivals=(), **fields)
+        return FoundNote(start, end, midi, confidence, confidence, rivals=(), **fields)
 
     def test_the_doubtful_top_of_a_bend_is_joined(self) -> None:
         joined = join_glides([self._note(10, 30, 67, 0.95), self._note(28, 70, 69, 0.2, slide=0.6)])

@@ -17,7 +17,7 @@ from juxtanote.core.theory.tuning import STANDARD
 from lab import curves, instruments
 from lab.backing import any_guitar
 from lab.blend import blend
-from lab.dressings import (
+from lab.mixing import (
     ambience,
     gate,
     hum,
@@ -167,7 +167,7 @@ class TestSounds(unittest.TestCase):
         self.assertAlmostEqual(float(np.sqrt(np.mean(level(tone, -20.0) ** 2))), 0.1, delta=0.005)
         left = pan(tone, -1.0)
         self.assertLess(float(np.abs(left[1]).max()), 1e-6)
-        stereo = mix(tone, None, rng, dressing="alone", lead_over_db=0.0)
+        stereo = mix(tone, None, rng, kind="alone", lead_over_db=0.0)
         self.assertEqual(stereo.shape, (2, SAMPLE_RATE))
         self.assertLessEqual(float(np.abs(stereo).max()), 1.0)
         self.assertTrue(np.all(np.isfinite(lead_sound(tone, rng, drive=True))))

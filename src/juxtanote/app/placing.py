@@ -84,7 +84,7 @@ class Placing(QObject):
             )
             self.placed_around.emit(began.ident, moved)
 
-    def find_ways(self, then: Callable[[Phrase, "list[Placement]"], None]) -> None:
+    def find_placements(self, then: Callable[[Phrase, "list[Placement]"], None]) -> None:
         """Look for whole placements of the current phrase, and hand them over with it."""
         phrase = self._document.phrase
         if phrase is None or not phrase.notes:
@@ -98,7 +98,7 @@ class Placing(QObject):
             around, places = ticket.lesson.context(phrase), places_in(ticket.lesson, phrase)
             return alternatives(around.guitar, places, school=around.school, progress=progress)
 
-        def done(ways: object) -> None:
+        def done(placements: object) -> None:
             now = self._document.phrase
             if not self._results.fits(ticket, "The other placements"):
                 return
@@ -107,7 +107,7 @@ class Placing(QObject):
                     f"{phrase.name} was edited meanwhile: ask for another placement again."
                 )
                 return
-            then(phrase, ways)  # type: ignore[arg-type]
+            then(phrase, placements)  # type: ignore[arg-type]
 
         self._start(f"Other placements of {phrase.name}", work, done)
 

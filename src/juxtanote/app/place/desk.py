@@ -18,8 +18,8 @@ from juxtanote.app.jobs.runner import JobRunner, Latest
 from juxtanote.app.look.theme import TEXT, px
 from juxtanote.app.place import labels
 from juxtanote.app.place.note_edits import NoteEdits
+from juxtanote.app.place.placement_table import PlacementTable
 from juxtanote.app.place.reasons_card import ReasonsCard
-from juxtanote.app.place.ways_table import WaysTable
 from juxtanote.app.sheet.sheet import Sheet
 from juxtanote.app.tasks import Tasks
 from juxtanote.app.transport.controller import Transport
@@ -71,12 +71,12 @@ class PlaceDesk(Desk):
         self.subdivision = QComboBox()
         self.subdivision.addItems(list(SUBDIVISIONS))
         self.subdivision.setAccessibleName("Subdivision of the beat")
-        self.ways = WaysTable()
+        self.placements = PlacementTable()
         self._scroll = QScrollBar(Qt.Orientation.Horizontal)
         self._sentence, self._facts = soft(wrap=True), soft()
-        self._ways: list[Placement] = []
-        self._ways_of: Phrase | None = None
-        self._way = 0
+        self._placements: list[Placement] = []
+        self._placements_of: Phrase | None = None
+        self._taken = 0
         self._reading = Latest(runner, "Reading the placement", self)
         self._pause = QTimer(self)
         self._pause.setSingleShot(True)
@@ -112,7 +112,7 @@ class PlaceDesk(Desk):
         foot.addStretch(1)
         foot.addWidget(self._facts)
         left.addLayout(foot)
-        left.addWidget(self.ways)
+        left.addWidget(self.placements)
         row.addLayout(left, 1)
         panel = Panel()
         panel.setFixedWidth(px(318))
@@ -138,7 +138,7 @@ class PlaceDesk(Desk):
         self.neck.place_clicked.connect(self.notes.put)
         self.sheet.fret_typed.connect(self.notes.type_digit)
         self.sheet.view_changed.connect(self._on_view)
-        self.ways.chosen.connect(self._take_way)
+        self.placements.chosen.connect(self._take_placement)
         self._scroll.valueChanged.connect(self._on_scrolled)
         self._pause.timeout.connect(self._read)
         self._tasks.placing.placed_around.connect(self._on_placed_around)
@@ -149,7 +149,7 @@ class PlaceDesk(Desk):
         """Show what changed of the current phrase or selection; what takes long follows by itself."""
         phrase = self._document.phrase
         if news.phrase or news.change.whole:
-            self._forget_ways()
+            self._forget_placements()
         if (
             news.phrase
             or news.selection
@@ -224,9 +224,9 @@ class PlaceDesk(Desk):
             reading.window,
         )
 
-    def _forget_ways(self) -> None:
-        self._ways, self._ways_of = [], None
-        self.ways.hide()
+    def _forget_placements(self) -> None:
+        self._placements, self._placements_of = [], None
+        self.placements.hide()
 
     def _on_view(self, start_s: float, shown_s: float, length_s: float) -> None:
         phrase = self._document.phrase
@@ -268,14 +268,14 @@ class PlaceDesk(Desk):
         phrase = self._document.phrase
         if phrase is None or not phrase.notes:
             return
-        if self._ways and self._ways_fit(phrase):
-            self._take_way((self._way + 1) % len(self._ways))
+        if self._placements and self._placements_fit(phrase):
+            self._take_placement((self._taken + 1) % len(self._placements))
             return
-        self._tasks.placing.find_ways(self._on_ways)
+        self._tasks.placing.find_placements(self._on_placements)
 
-    def _ways_fit(self, phrase: Phrase) -> bool:
+    def _placements_fit(self, phrase: Phrase) -> bool:
         """Whether the placements at hand are of the notes as they are, wherever those sit."""
-        was = self._ways_of
+        was = self._placements_of
         return (
             was is not None
             and was.ident == phrase.ident
@@ -283,26 +283,26 @@ class PlaceDesk(Desk):
             == [(n.ident, n.onset_s, n.heard.midi, n.written.techniques) for n in phrase.notes]
         )
 
-    def _on_ways(self, phrase: Phrase, ways: "list[Placement]") -> None:
-        self._ways, self._ways_of, self._way = ways, phrase, 0
-        self._take_way(1 % len(ways))
+    def _on_placements(self, phrase: Phrase, placements: "list[Placement]") -> None:
+        self._placements, self._placements_of, self._taken = placements, phrase, 0
+        self._take_placement(1 % len(placements))
 
-    def _take_way(self, number: int) -> None:
+    def _take_placement(self, number: int) -> None:
         """Put the phrase as one of the whole placements has it."""
         from juxtanote.core.fretboard.phrases import replace_places
 
         phrase = self._document.phrase
-        if phrase is None or number >= len(self._ways) or not self._ways_fit(phrase):
-            self._forget_ways()
+        if phrase is None or number >= len(self._placements) or not self._placements_fit(phrase):
+            self._forget_placements()
             return
-        self._way, way = number, self._ways[number]
+        self._taken, placement = number, self._placements[number]
         self._document.change(
-            "Another placement", lambda l: l.with_phrase(replace_places(phrase, l, way))
+            "Another placement", lambda l: l.with_phrase(replace_places(phrase, l, placement))
         )
-        self._show_ways()
-        self.told.emit(f"Placement {number + 1} of {len(self._ways)}: {way.favours}.")
+        self._show_placements()
+        self.told.emit(f"Placement {number + 1} of {len(self._placements)}: {placement.favours}.")
 
-    def _show_ways(self) -> None:
+    def _show_placements(self) -> None:
         from juxtanote.core.fretboard.figures import measure
         from juxtanote.core.fretboard.phrases import note_to_place
 
@@ -310,13 +310,19 @@ class PlaceDesk(Desk):
         if phrase is None:
             return
         places = [note_to_place(n) for n in phrase.notes]
-        here = self._ways[self._way]
+        here = self._placements[self._taken]
         rows = []
-        for way in self._ways:
-            pairs = zip(way.strings, way.frets, here.strings, here.frets, strict=True)
+        for placement in self._placements:
+            pairs = zip(placement.strings, placement.frets, here.strings, here.frets, strict=True)
             others = sum((s, f) != (t, g) for s, f, t, g in pairs)
-            rows.append((way.favours, others, measure(around.guitar, places, way, around.school)))
-        self.ways.show_ways(rows, self._way)
+            rows.append(
+                (
+                    placement.favours,
+                    others,
+                    measure(around.guitar, places, placement, around.school),
+                )
+            )
+        self.placements.show_placements(rows, self._taken)
 
     def _on_school(self, *_: object) -> None:
         part, school = self._document.context.part, self.school.currentText()

@@ -76,7 +76,7 @@ def _under(note: Note, around: Context) -> str:
     if note.written.techniques & {"bend", "pre-bend"}:
         words.append(f"bent {bend_name(note.written.bend_semitones)}")
     words += sorted(note.written.techniques - {"bend", "pre-bend"})
-    words.append(f"sure\u00a0{note.heard.confidence:.2f}")
+    words.append(f"confidence\u00a0{note.heard.confidence:.2f}")
     if note.written.locked:
         words.append("locked: " + ", ".join(sorted(note.written.locked)))
     under = " · ".join(words)

@@ -18,10 +18,10 @@ def calibrated(note: FoundNote) -> float:
     Parameters
     ----------
     note : FoundNote
-        As the decoder found it; one that was judged has it already.
+        As the decoder found it; one that was classified has it already.
     """
-    if note.sure >= 0.0:
-        return round(note.sure, 3)
+    if note.confidence >= 0.0:
+        return round(note.confidence, 3)
     rival = max((p for _, p in note.rivals), default=0.0)
     length = math.log(max(note.end - note.start, 1.0) / 10.0)
     total = BIAS + ONSET * note.onset_posterior + ACTIVE * note.active_posterior

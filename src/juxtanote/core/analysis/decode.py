@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 
 from juxtanote.core.analysis.channels import LOWEST_MIDI, Cell
 from juxtanote.core.analysis.found import FoundNote
-from juxtanote.core.analysis.judge import judge
 from juxtanote.core.analysis.listener import Posteriors
+from juxtanote.core.analysis.note_classifier import classified
 from juxtanote.core.analysis.octaves import doubt_octaves
 
 IMPOSSIBLE = -40.0  # log odds
@@ -37,8 +37,8 @@ class DecoderSettings:
     scale_bonus: float = 0.7
     lowest: int = 0  # what the guitar, or one string of it, can sound
     highest: int = 127
-    least_sure: float = 0.4  # what is judged less likely is no note
-    least_sure_low: float = 0.4  # the same below A2, where a bass covers much
+    least_confidence: float = 0.4  # what is less likely is no note
+    least_confidence_low: float = 0.4  # the same below A2, where a bass covers much
 
 
 def logit(p: NDArray[np.floating]) -> NDArray[np.float64]:
@@ -72,22 +72,26 @@ def decode(posteriors: Posteriors, settings: DecoderSettings | None = None) -> l
     notes = candidates(posteriors, settings)
     pitched = [note for note in notes if not note.dead]
     bonus = np.array([_known_bonus(note.midi, settings) for note in pitched])
-    judged = judge(pitched, posteriors, bonus)
-    judged = doubt_octaves(judged, settings.least_sure)
-    notes = [note for note in notes if note.dead] + judged
+    told = classified(pitched, posteriors, bonus)
+    told = doubt_octaves(told, settings.least_confidence)
+    notes = [note for note in notes if note.dead] + told
     if settings.expected_notes is not None:
         kept = _most_certain(_without_ghosts(notes, settings), settings.expected_notes)
     else:
-        believed = [n for n in notes if n.sure < 0.0 or n.sure >= _least_sure(n.midi, settings)]
+        believed = [
+            n
+            for n in notes
+            if n.confidence < 0.0 or n.confidence >= _least_confidence(n.midi, settings)
+        ]
         kept = _without_ghosts(believed, settings)
     dead = [note for note in kept if note.dead]
     pitched = [note for note in kept if not note.dead]
-    sounding = _sounding_on(pitched, judged, posteriors)
+    sounding = _sounding_on(pitched, told, posteriors)
     return sorted([*dead, *sounding], key=lambda note: (note.start, note.midi))
 
 
-def _least_sure(midi: int, settings: DecoderSettings) -> float:
-    return settings.least_sure_low if midi < A2 else settings.least_sure
+def _least_confidence(midi: int, settings: DecoderSettings) -> float:
+    return settings.least_confidence_low if midi < A2 else settings.least_confidence
 
 
 def candidates(posteriors: Posteriors, settings: DecoderSettings) -> list[FoundNote]:
@@ -115,14 +119,14 @@ def candidates(posteriors: Posteriors, settings: DecoderSettings) -> list[FoundN
 
 
 def _sounding_on(
-    kept: list[FoundNote], judged: list[FoundNote], posteriors: Posteriors
+    kept: list[FoundNote], told: list[FoundNote], posteriors: Posteriors
 ) -> list[FoundNote]:
     """Let notes sound through what was taken for the start of another and is none."""
     starts = np.zeros(posteriors.cells[Cell.ONSET].shape, dtype=bool)
     for note in kept:
         starts[note.midi - LOWEST_MIDI, round(note.start)] = True
     known = {id(note) for note in kept}
-    dropped = {(n.midi, round(n.start)): n for n in judged if id(n) not in known}
+    dropped = {(n.midi, round(n.start)): n for n in told if id(n) not in known}
     longer = []
     for note in kept:
         held = note.held
@@ -387,7 +391,7 @@ def _without_ghosts(notes: list[FoundNote], settings: DecoderSettings) -> list[F
 
 
 def _certainty(note: FoundNote) -> float:
-    return note.sure if note.sure >= 0.0 else note.onset_posterior
+    return note.confidence if note.confidence >= 0.0 else note.onset_posterior
 
 
 def _most_certain(notes: list[FoundNote], count: int) -> list[FoundNote]:

@@ -22,4 +22,4 @@ class FoundNote:
     bending: float = 0.0  # how surely a bend is on its way somewhere in the note
     shaking: float = 0.0
     held: int = 0  # the frame up to which it sounds at its own pitch
-    sure: float = -1.0  # how likely it is right; below zero: not judged
+    confidence: float = -1.0  # that it is right; below zero: not classified

@@ -147,7 +147,7 @@ def _shaken(reading: Reading, note: FoundNote) -> Reading:
     """Believe the listener where it is sure of a vibrato that is too short to be measured."""
     if note.shaking < SURELY_SHAKEN or reading.techniques & {"vibrato", "bend", "pre-bend"}:
         return reading
-    told = f"the pitch shakes (sure {note.shaking:.2f})"
+    told = f"the pitch shakes (confidence {note.shaking:.2f})"
     tags = reading.techniques | {"vibrato"}
     return replace(reading, techniques=tags, evidence=(*reading.evidence, told))
 
@@ -187,10 +187,10 @@ def _perceived(
     evidence = list(reading.evidence)
     if "muted" in _kinds(note):
         tags.add("palm-mute")
-        evidence.append(f"dies away fast and dark (sure {note.muted:.2f})")
+        evidence.append(f"dies away fast and dark (confidence {note.muted:.2f})")
     if "harmonic" in _kinds(note):
         tags.add("natural-harmonic")
-        evidence.append(f"a nearly pure partial (sure {note.harmonic:.2f})")
+        evidence.append(f"a nearly pure partial (confidence {note.harmonic:.2f})")
     midi = reading.start_midi or float(note.midi)
     shift = 100.0 * (note.midi - midi)
     curve = tuple(
@@ -228,7 +228,7 @@ def _tie(notes: list[PerceivedNote], found: list[FoundNote]) -> list[PerceivedNo
             joined = note.onset_s - before.offset_s < TIED_GAP_S
             if raw.slide > kind_threshold("slide") and raw.slide >= raw.slurred:
                 tags.add("slide")
-                evidence.append(f"a glide into the pitch (sure {raw.slide:.2f})")
+                evidence.append(f"a glide into the pitch (confidence {raw.slide:.2f})")
             elif (
                 max(raw.slurred, raw.tap) > kind_threshold("slurred")
                 and joined
@@ -242,7 +242,7 @@ def _tie(notes: list[PerceivedNote], found: list[FoundNote]) -> list[PerceivedNo
             evidence.append("a glide from nowhere")
         elif raw.tap > kind_threshold("tap") and not raw.dead:
             tags.add("tap")
-            evidence.append(f"struck by the other hand (sure {raw.tap:.2f})")
+            evidence.append(f"struck by the other hand (confidence {raw.tap:.2f})")
         tied[index] = replace(note, techniques=frozenset(tags), evidence=tuple(evidence))
     return _lengths(tied)
 

@@ -19,14 +19,14 @@ OCTAVE = 12
 
 
 def doubt_octaves(notes: list[FoundNote], believed: float) -> list[FoundNote]:
-    """Lower how sure notes are that lie an octave over one that is struck with them.
+    """Lower the confidence of notes that lie an octave over one that is struck with them.
 
     Parameters
     ----------
     notes : list of FoundNote
-        By onset, with their `sure` from 0 to 1; those that are not judged stay as they are.
+        By onset, with their `confidence` from 0 to 1; those that are not classified stay as they are.
     believed : float
-        From which `sure` on a note counts as struck, 0 to 1.
+        From which `confidence` on a note counts as struck, 0 to 1.
 
     Returns
     -------
@@ -34,7 +34,7 @@ def doubt_octaves(notes: list[FoundNote], believed: float) -> list[FoundNote]:
         The same notes in the same order.
     """
     per_s = SAMPLE_RATE / HOP_LENGTH
-    struck = [n for n in notes if n.sure >= believed]
+    struck = [n for n in notes if n.confidence >= believed]
     starts = np.array([n.start for n in struck])
     over = {id(n) for n in struck if _under(n, struck, starts, TOGETHER_S * per_s)}
     if not over:
@@ -49,7 +49,7 @@ def doubt_octaves(notes: list[FoundNote], believed: float) -> list[FoundNote]:
         if id(note) in over:
             near = np.abs(at - note.start) <= AROUND_S * per_s
             if near.any() and float(paired[near].mean()) < MOSTLY:
-                note = replace(note, sure=_less(note.sure))
+                note = replace(note, confidence=_less(note.confidence))
         doubted.append(note)
     return doubted
 
@@ -71,7 +71,7 @@ def _over(
     return _near(note, struck, starts, reach, OCTAVE)
 
 
-def _less(sure: float) -> float:
+def _less(confidence: float) -> float:
     """Take the doubt off a probability, in log odds."""
-    kept = min(max(sure, 1e-4), 1.0 - 1e-4)
+    kept = min(max(confidence, 1e-4), 1.0 - 1e-4)
     return float(1.0 / (1.0 + (1.0 - kept) / kept * np.exp(DOUBT)))

@@ -26,7 +26,7 @@ TUNED_CENTS, STEADY_CENTS = 3.0, 1.5
 # From these log odds on a note is doubted, so much a step; what is hardly sure then is left out. So
 # notes that are surely heard stay, on a guitar whose strings are 30 cents apart as well.
 DOUBTED_FROM, DOUBT = -1.0, 1.5
-LEAST_SURE = 0.25
+LEAST_CONFIDENCE = 0.25
 FEWEST = 4  # notes: of fewer nothing can be told
 
 
@@ -121,7 +121,7 @@ def without_talk(notes: Sequence[PerceivedNote]) -> list[PerceivedNote]:
     for note, odds in zip(notes, talk_log_odds(notes).tolist(), strict=True):
         if odds > DOUBTED_FROM:
             note = _less_sure(note, DOUBT * (odds - DOUBTED_FROM))
-            if note.confidence < LEAST_SURE:
+            if note.confidence < LEAST_CONFIDENCE:
                 continue
         kept.append(note)
     return kept

@@ -104,7 +104,7 @@ def _finding(complaint: Complaint, phrase: Phrase) -> Finding:
     detail = complaint.detail
     if complaint.midi is not None:
         detail = f"{pitch_name(round(complaint.midi))}, {detail}"
-    detail = f"{detail} (sure {complaint.confidence:.2f})"
+    detail = f"{detail} (confidence {complaint.confidence:.2f})"
     severity = min(complaint.confidence, 0.95)
     return Finding(key, title, detail, severity, (ident,), complaint.onset_s, complaint)
 

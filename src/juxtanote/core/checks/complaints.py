@@ -85,8 +85,12 @@ def by_others(complaint: Complaint, clear: float) -> Complaint:
     if complaint.kind not in BY_OTHERS:
         return complaint
     bias, own, lacking = BY_OTHERS[complaint.kind]
-    sure = min(max(complaint.confidence, 0.01), 0.99)
-    odds = bias + own * math.log(sure / (1.0 - sure)) + lacking * math.log(max(1.0 - clear, 0.003))
+    confidence = min(max(complaint.confidence, 0.01), 0.99)
+    odds = (
+        bias
+        + own * math.log(confidence / (1.0 - confidence))
+        + lacking * math.log(max(1.0 - clear, 0.003))
+    )
     return replace(complaint, confidence=round(min(1.0 / (1.0 + math.exp(-odds)), MOST_TOLD), 3))
 
 

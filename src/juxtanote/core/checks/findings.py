@@ -91,11 +91,11 @@ def findings_csv(found: Sequence[Finding], phrase: Phrase, lesson: Lesson) -> st
     writer.writerow(FINDING_COLUMNS)
     for finding in found:
         note = phrase.note(finding.notes[0]) if finding.notes else None
-        sure = finding.complaint.confidence if finding.complaint is not None else ""
+        confidence = finding.complaint.confidence if finding.complaint is not None else ""
         writer.writerow([
             phrase.name, f"{finding.onset_s:.3f}", _bar_of(finding.onset_s, lesson),
             note.written.string if note else "", note.written.fret if note else "", finding.title,
-            finding.detail, f"{finding.severity:.2f}", f"{sure:.2f}" if sure != "" else "",
+            finding.detail, f"{finding.severity:.2f}", f"{confidence:.2f}" if confidence != "" else "",
         ])  # fmt: skip
     return held.getvalue()
 

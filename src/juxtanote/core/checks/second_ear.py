@@ -76,8 +76,8 @@ def second_ear(asked: Sequence[Asked], evidence: Evidence) -> list[Complaint]:
     found += [*_quiet(played, evidence), *_bleed(played, evidence)]
     left = [heard[k] for k in range(len(heard)) if k not in taken]
     found += _missing(left, asked, evidence)
-    sure = [other.confidence for _, other in played]
-    clear = float(np.mean(sure)) if len(sure) >= ENOUGH_PLAYED else USUALLY_CLEAR
+    confidences = [other.confidence for _, other in played]
+    clear = float(np.mean(confidences)) if len(confidences) >= ENOUGH_PLAYED else USUALLY_CLEAR
     return sorted((by_others(c, clear) for c in found), key=lambda c: (c.onset_s, c.kind))
 
 
@@ -95,15 +95,15 @@ def _matched(asked: Sequence[Asked], heard: Sequence[PerceivedNote]) -> dict[int
     both = np.logical_and.outer(
         ["dead" in n.techniques for n in asked], ["dead" in n.techniques for n in heard]
     )
-    sure = np.array([n.confidence for n in heard])
+    confidence = np.array([n.confidence for n in heard])
     pitch = np.where(both, 0.0, np.where(apart <= TONE, 0.0, OTHER_PITCH)) + 0.3 * dead
-    cost = np.abs(late) / 0.1 + pitch + 0.2 * (1.0 - sure)[None]
+    cost = np.abs(late) / 0.1 + pitch + 0.2 * (1.0 - confidence)[None]
     cost = np.where(np.abs(late) < REACH_S, cost, 1e3)
     n, m = cost.shape
     whole = np.full((n + m, n + m), 0.0)
     whole[:n, :m] = cost
     whole[:n, m:] = np.where(np.eye(n, dtype=bool), LEFT_OUT, 1e3)
-    whole[n:, :m] = np.where(np.eye(m, dtype=bool), NOT_WRITTEN * sure[:, None], 1e3)
+    whole[n:, :m] = np.where(np.eye(m, dtype=bool), NOT_WRITTEN * confidence[:, None], 1e3)
     rows, columns = linear_sum_assignment(whole)
     return {int(r): int(c) for r, c in zip(rows, columns, strict=True) if r < n and c < m}
 

@@ -14,16 +14,16 @@ from juxtanote.core.checks.evidence import Evidence
 class _Kind:
     """A technique, what tells of it, from where on it is believed, and how often that is right.
 
-    `heard` and `unheard` are edges of the evidence; `heard_sure` and `unheard_sure` how sure such a
-    complaint is of a note that is heard surely, 0 to 1.
+    `heard` and `unheard` are edges of the evidence; `heard_confidence` and `unheard_confidence` that of
+    such a complaint where the note is heard surely, 0 to 1.
     """
 
     tag: str
     evidence: str
     heard: float
     unheard: float
-    heard_sure: float = 0.2
-    unheard_sure: float = 0.2
+    heard_confidence: float = 0.2
+    unheard_confidence: float = 0.2
 
 
 # The edges lie where the two networks' evidence told next to nobody a wrong thing on sounds of others
@@ -72,7 +72,7 @@ def technique_complaints(
             seen = evidence.kind(kind.evidence, other.midi, at)
         if kind.tag in note.techniques:
             if seen < kind.unheard:
-                confidence = kind.unheard_sure * other.confidence
+                confidence = kind.unheard_confidence * other.confidence
                 words = f"no {kind.tag} is heard"
                 return [
                     complaint_of(
@@ -80,7 +80,7 @@ def technique_complaints(
                     )
                 ]
         elif seen > kind.heard and _could_be(kind.tag, note, asked, muffled=muffled):
-            confidence = kind.heard_sure * other.confidence
+            confidence = kind.heard_confidence * other.confidence
             return [_of_technique(note, kind.tag, kind.tag, confidence)]
     return []
 

@@ -38,7 +38,7 @@ def runs_of(notes: list[NoteToPlace]) -> list[Run]:
     return [run for run in runs if len(run) >= SHORTEST_RUN]
 
 
-def even_ways(
+def even_placements(
     guitar: Guitar, notes: list[NoteToPlace], run: Run
 ) -> list[dict[int, tuple[int, int]]]:
     """List the ways to play a run with as many notes on each string: note to (string, fret).

@@ -1,7 +1,7 @@
-"""The exact search over a phrase: the cheapest way of the hand through all its events.
+"""The exact search over a phrase: the cheapest path of the hand through all its events.
 
 A state is where the notes of one event sit, where the index finger is, and on which strings earlier
-notes still ring. The cheapest way through all events is found exactly (R. Bellman, *Dynamic
+notes still ring. The cheapest path through all events is found exactly (R. Bellman, *Dynamic
 Programming*, 1957); only grips with very many readings are thinned first.
 """
 
@@ -22,7 +22,7 @@ INSIDE = 0.12
 
 
 @dataclass(frozen=True, slots=True)
-class Way:
+class HandPath:
     """One way through a phrase: a place for each note, its cost, and its cost by the first weighting."""
 
     strings: tuple[int, ...]
@@ -34,7 +34,7 @@ class Way:
 
 @dataclass(slots=True)
 class _Column:
-    """One event in the search: its states, for each set of ringing strings the cheapest ways.
+    """One event in the search: its states, for each set of ringing strings the cheapest paths.
 
     `cost` and `back` have the shape (n_weightings, n_keys, n_states); `back` counts through the keys
     and states of the column before. `own` (n_states,) and `move` (n_before, n_states) are the costs
@@ -92,7 +92,7 @@ class Chain:
         return kept, own[:, best]
 
     def add(self, event: Event, problems: list[str]) -> None:
-        """Extend every cheapest way by one event; what has no way is told in `problems`."""
+        """Extend every cheapest path by one event; what has none is told in `problems`."""
         name, held = self._tables.states(self._notes, event, problems)
         own = self._standing @ self._tables.own(name, held, event)
         whole = len(held)
@@ -143,8 +143,8 @@ class Chain:
                 cost = total.min(axis=1)
                 back = number * len(last.states) + np.asarray(members)[came]
                 if key in reached:
-                    other, way = reached[key]
-                    back = np.where(cost < other, back, way)
+                    other, path = reached[key]
+                    back = np.where(cost < other, back, path)
                     cost = np.minimum(cost, other)
                 reached[key] = cost, back
         keys = sorted(reached, key=lambda key: float(reached[key][0].min()))[
@@ -173,8 +173,8 @@ class Chain:
             groups.setdefault(key, []).append(index)
         return groups
 
-    def best_ways(self) -> list[Way]:
-        """Follow the cheapest way back under each of the weightings."""
+    def best_paths(self) -> list[HandPath]:
+        """Follow the cheapest path back under each of the weightings."""
         costs = self._columns[-1].cost
         each = np.arange(len(costs))
         state = np.argmin(costs.reshape(len(costs), -1), axis=1)
@@ -194,7 +194,7 @@ class Chain:
             following = (column.move, here) if column.move is not None else None
         rows = zip(strings.tolist(), frets.tolist(), positions.tolist(), strict=True)
         return [
-            Way(tuple(on), tuple(at), tuple(near), float(cost[k]), float(common[k]))
+            HandPath(tuple(on), tuple(at), tuple(near), float(cost[k]), float(common[k]))
             for k, (on, at, near) in enumerate(rows)
         ]
 
@@ -209,16 +209,16 @@ class Chain:
         found = []
         for before, column in zip(self._columns, self._columns[1:], strict=False):
             for note, tags in zip(column.event.notes, column.event.traits.techniques, strict=True):
-                tied = sorted(tags & {"hammer-on", "pull-off"})
+                slurs = sorted(tags & {"hammer-on", "pull-off"})
                 earlier = [(m, strings[m]) for m in before.event.notes]
-                if tied and strings[note] not in [s for _, s in earlier]:
-                    found.append(self._torn(tied[0], note, earlier[0][0], strings))
-                elif tied and not self._goes_right(tied[0], note, before, strings, frets):
+                if slurs and strings[note] not in [s for _, s in earlier]:
+                    found.append(self._torn(slurs[0], note, earlier[0][0], strings))
+                elif slurs and not self._goes_right(slurs[0], note, before, strings, frets):
                     at = column.event.onset_s
-                    way = "rise" if tied[0] != "pull-off" else "fall"
-                    found.append(f"The {tied[0]} at {at:.2f} s does not {way} on its string.")
+                    turn = "rise" if slurs[0] != "pull-off" else "fall"
+                    found.append(f"The {slurs[0]} at {at:.2f} s does not {turn} on its string.")
                 for other in column.event.ringing:
-                    if strings[other] == strings[note] and not tags & {"slide", *tied}:
+                    if strings[other] == strings[note] and not tags & {"slide", *slurs}:
                         found.append(self._shared(note, other, strings[note]))
         return found or ["Some slurs cannot be played as marked."]
 

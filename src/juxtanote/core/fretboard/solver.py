@@ -20,8 +20,8 @@ from juxtanote.core.fretboard.costs import (
     moving_features,
     standing_features,
 )
-from juxtanote.core.fretboard.even import begins_full, even_ways, runs_of
-from juxtanote.core.fretboard.search import Chain, Way
+from juxtanote.core.fretboard.even import begins_full, even_placements, runs_of
+from juxtanote.core.fretboard.search import Chain, HandPath
 from juxtanote.core.fretboard.states import TOGETHER_S, Event, group_events, tables_for
 from juxtanote.core.fretboard.strokes import picking_of
 from juxtanote.core.progress import Progress, no_progress
@@ -89,9 +89,9 @@ def solve_all(
     progress : Progress
         Told how far it is, 0 to 1.
     """
-    ways, problems = _search(guitar, notes, profiles, progress, school)
+    paths, problems = _search(guitar, notes, profiles, progress, school)
     return [
-        _placement(name, way, problems[which]) for which, (name, way) in enumerate(ways.items())
+        _placement(name, path, problems[which]) for which, (name, path) in enumerate(paths.items())
     ]
 
 
@@ -101,13 +101,13 @@ def _search(
     profiles: dict[str, Weights],
     progress: Progress,
     school: str | None = None,
-) -> tuple[dict[str, Way], list[list[str]]]:
-    """Find the cheapest way under each weighting, and what it could not obey.
+) -> tuple[dict[str, HandPath], list[list[str]]]:
+    """Find the cheapest path under each weighting, and what it could not obey.
 
     Strokes that hang on the places, and cost, are searched together with them.
     """
     if not notes:
-        return {name: Way((), (), (), 0.0, 0.0) for name in profiles}, [[] for _ in profiles]
+        return {name: HandPath((), (), (), 0.0, 0.0) for name in profiles}, [[] for _ in profiles]
     problems: list[str] = []
     events = group_events(notes)
     picking = picking_of(notes, school)
@@ -123,17 +123,17 @@ def _search(
         chain.add(event, problems)
         if number % 8 == 0:
             progress(number / len(events))
-    ways = dict(zip(profiles, chain.best_ways(), strict=True))
+    paths = dict(zip(profiles, chain.best_paths(), strict=True))
     told = [
-        problems + (chain.broken_rules(way.strings, way.frets) if way.cost >= IMPOSSIBLE else [])
-        for way in ways.values()
+        problems + (chain.broken_rules(path.strings, path.frets) if path.cost >= IMPOSSIBLE else [])
+        for path in paths.values()
     ]
-    return ways, told
+    return paths, told
 
 
-def _placement(name: str, way: Way, problems: list[str]) -> Placement:
-    cost = way.cost - round(way.cost / IMPOSSIBLE) * IMPOSSIBLE
-    return Placement(way.strings, way.frets, way.positions, cost, name, tuple(problems))
+def _placement(name: str, path: HandPath, problems: list[str]) -> Placement:
+    cost = path.cost - round(path.cost / IMPOSSIBLE) * IMPOSSIBLE
+    return Placement(path.strings, path.frets, path.positions, cost, name, tuple(problems))
 
 
 # After so many seconds of exact search the rest of a phrase is searched among few places.
@@ -200,13 +200,13 @@ def alternatives(
     progress : Progress
         Told how far it is, 0 to 1.
     """
-    ways, problems = _search(guitar, notes, _profiles_for(notes), progress, school)
+    paths, problems = _search(guitar, notes, _profiles_for(notes), progress, school)
     ranked: list[tuple[float, Placement]] = []
-    for told, (name, way) in zip(problems, ways.items(), strict=True):
-        if any(p.strings == way.strings and p.frets == way.frets for _, p in ranked):
+    for told, (name, path) in zip(problems, paths.items(), strict=True):
+        if any(p.strings == path.strings and p.frets == path.frets for _, p in ranked):
             continue
-        placement = _placement(name, way, told)
-        ranked.append((way.common_cost + UNEVEN * unevenness(notes, placement), placement))
+        placement = _placement(name, path, told)
+        ranked.append((path.common_cost + UNEVEN * unevenness(notes, placement), placement))
     ranked.sort(key=lambda entry: entry[0])
     # Beside what the search ranks, never before it: the first is what `place` gives as well.
     even = (
@@ -230,16 +230,16 @@ def _even_placement(
     """Give the cheapest placement whose runs have as many notes on each string."""
     told, found = list(notes), None
     for run in runs_of(notes):
-        tried: list[tuple[float, int, list[NoteToPlace], Way, list[str]]] = []
-        for way in even_ways(guitar, told, run):
+        tried: list[tuple[float, int, list[NoteToPlace], HandPath, list[str]]] = []
+        for path in even_placements(guitar, told, run):
             locked = [
-                replace(n, string=way[k][0], fret=way[k][1]) if k in way else n
+                replace(n, string=path[k][0], fret=path[k][1]) if k in path else n
                 for k, n in enumerate(told)
             ]
-            ways, problems = _search(guitar, locked, {EVEN: BASE}, no_progress, school)
-            if ways[EVEN].cost < IMPOSSIBLE:
-                cost = ways[EVEN].common_cost + (0.0 if begins_full(way, run) else HALF_BEGUN)
-                tried.append((cost, len(tried), locked, ways[EVEN], problems[0]))
+            paths, problems = _search(guitar, locked, {EVEN: BASE}, no_progress, school)
+            if paths[EVEN].cost < IMPOSSIBLE:
+                cost = paths[EVEN].common_cost + (0.0 if begins_full(path, run) else HALF_BEGUN)
+                tried.append((cost, len(tried), locked, paths[EVEN], problems[0]))
         if tried:
             _, _, told, way_through, problem = min(tried)
             found = _placement(EVEN, way_through, problem)

@@ -49,7 +49,7 @@ def quantise(
     subdivision: str = "auto",
     evenness: float = 1.0,
     compound: bool = False,
-    sure: Sequence[float] | None = None,
+    confidence: Sequence[float] | None = None,
 ) -> list[Fraction]:
     """Write onsets (in beats, rising) as exact fractions.
 
@@ -63,8 +63,8 @@ def quantise(
         1 writes the simplest countable rhythm; 0 keeps 1/24 of a beat.
     compound : bool
         The beat falls into three.
-    sure : sequence of float, optional
-        How sure each note is, 0 to 1: a doubtful one does not decide how a beat is written.
+    confidence : sequence of float, optional
+        Of each note, 0 to 1: a doubtful one does not decide how a beat is written.
     """
     if subdivision not in SUBDIVISIONS:
         raise ValueError(f"subdivision is {subdivision!r}; it needs one of {SUBDIVISIONS}")
@@ -74,7 +74,11 @@ def quantise(
     if evenness < 0.15:
         return _distinct([Fraction(round(b * 24), 24) for b in beats], 24)
     spread = SPREAD_S / beat_s * (0.5 + 1.0 * evenness)
-    weights = np.ones(len(beats)) if sure is None else np.clip(np.asarray(sure, float), 0.05, 1.0)
+    weights = (
+        np.ones(len(beats))
+        if confidence is None
+        else np.clip(np.asarray(confidence, float), 0.05, 1.0)
+    )
     chosen = choose_grids(beats, weights, spread, subdivision, compound)
     # Where all are late together, the beat is early there: read again by where they seem to put it.
     steps, grids = _nearest(beats, chosen)
@@ -175,7 +179,7 @@ def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
         subdivision="auto" if swing != 0.5 else phrase.subdivision,
         evenness=phrase.evenness,
         compound=time_map.division == 3,
-        sure=[max(n.heard.confidence for n in groups[i]) for i in counted],
+        confidence=[max(n.heard.confidence for n in groups[i]) for i in counted],
     )
     onset_of = dict(zip(counted, places, strict=True))
     ends = (

@@ -9,12 +9,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from juxtanote.core.analysis import decode as decoding
-from juxtanote.core.analysis import judge as judging
+from juxtanote.core.analysis import note_classifier as classifying
 from juxtanote.core.analysis.channels import CELL_KINDS, LOWEST_MIDI, N_PITCHES
 from juxtanote.core.analysis.decode import DecoderSettings, candidates, decode
 from juxtanote.core.analysis.found import FoundNote
-from juxtanote.core.analysis.judge import INTERVALS, judge, measures
 from juxtanote.core.analysis.listener import Posteriors
+from juxtanote.core.analysis.note_classifier import INTERVALS, classified, measures
 from juxtanote.core.analysis.shipped import read_weights
 from juxtanote.core.analysis.spectra import (
     BINS_PER_SEMITONE,
@@ -59,16 +59,16 @@ class TestMeasures(unittest.TestCase):
         np.testing.assert_allclose(turned, measures(NOTES, picture())[order], atol=1e-9)
 
     def test_company_is_what_starts_together_and_what_rings(self) -> None:
-        rows = judging._company(
+        rows = classifying._company(
             np.array([10.0, 11.0, 40.0]), np.array([60.0, 30.0, 70.0]), np.array([52.0, 64.0, 64.0]),
             np.array([0.9, 0.5, 0.7]),
         )  # fmt: skip
         self.assertEqual(rows[1, INTERVALS.index(-12)], 0.9)  # its root, struck with it
         self.assertEqual(rows[0, INTERVALS.index(12)], 0.5)
         self.assertEqual(rows[2, INTERVALS.index(-12)], 0.0)
-        rings = len(INTERVALS) + judging.RINGING.index(-12)
+        rings = len(INTERVALS) + classifying.RINGING.index(-12)
         self.assertEqual(rows[2, rings], 0.9)  # the root still sounds
-        self.assertEqual(rows[2, len(INTERVALS) + judging.RINGING.index(0)], 0.0)
+        self.assertEqual(rows[2, len(INTERVALS) + classifying.RINGING.index(0)], 0.0)
 
     def test_an_echo_is_weaker_and_late_as_others_are(self) -> None:
         """A row of notes again after 30 frames, 10 dB weaker; a row that is played again is not."""
@@ -87,7 +87,7 @@ class TestMeasures(unittest.TestCase):
                 np.array([n.start for n in notes]),
                 np.array([float(n.midi) for n in notes]),
             )
-            return judging._echoes(notes, heard, starts, midi, np.full(len(notes), 0.8))
+            return classifying._echoes(notes, heard, starts, midi, np.full(len(notes), 0.8))
 
         loud(line, 0.9)
         loud(echoes, 0.9 - 10 / 80)
@@ -123,48 +123,55 @@ class TestMeasures(unittest.TestCase):
 
 class TestJudge(unittest.TestCase):
     def test_the_weights_fit_the_measures(self) -> None:
-        weights = read_weights("judge")
+        weights = read_weights("note_classifier")
         self.assertIsNotNone(weights)
         assert weights is not None
         width = measures(NOTES, picture()).shape[1]
         self.assertEqual(weights["w1"].shape[0], width)
-        self.assertEqual(weights["w2"].shape[1], 1 + len(judging.KINDS))
+        self.assertEqual(weights["w2"].shape[1], 1 + len(classifying.KINDS))
 
     def test_it_gives_probabilities_and_changes_nothing_else(self) -> None:
         notes = NOTES
-        for before, after in zip(notes, judge(notes, picture()), strict=True):
-            self.assertTrue(0.0 <= after.sure <= 1.0)
-            kinds = {kind: getattr(after, kind) for kind in judging.KINDS}
+        for before, after in zip(notes, classified(notes, picture()), strict=True):
+            self.assertTrue(0.0 <= after.confidence <= 1.0)
+            kinds = {kind: getattr(after, kind) for kind in classifying.KINDS}
             self.assertTrue(all(0.0 <= p <= 1.0 for p in kinds.values()))
-            given_back = {kind: getattr(before, kind) for kind in judging.KINDS}
-            self.assertEqual(replace(after, sure=before.sure, **given_back), before)
+            given_back = {kind: getattr(before, kind) for kind in classifying.KINDS}
+            self.assertEqual(replace(after, confidence=before.confidence, **given_back), before)
 
     def test_what_is_known_beside_the_sound_counts(self) -> None:
         notes = NOTES
-        plain, helped = judge(notes, picture()), judge(notes, picture(), np.full(len(notes), 1.0))
+        plain, helped = (
+            classified(notes, picture()),
+            classified(notes, picture(), np.full(len(notes), 1.0)),
+        )
         for a, b in zip(plain, helped, strict=True):
             self.assertAlmostEqual(
-                np.log(b.sure / (1 - b.sure)) - np.log(a.sure / (1 - a.sure)), 1.0, places=4
+                np.log(b.confidence / (1 - b.confidence))
+                - np.log(a.confidence / (1 - a.confidence)),
+                1.0,
+                places=4,
             )
 
-    def test_without_spectra_or_notes_nothing_is_judged(self) -> None:
-        self.assertEqual(judge([], picture()), [])
+    def test_without_spectra_or_notes_nothing_is_classified(self) -> None:
+        self.assertEqual(classified([], picture()), [])
         notes = NOTES
-        self.assertEqual(judge(notes, replace(picture(), quick=None)), notes)
+        self.assertEqual(classified(notes, replace(picture(), quick=None)), notes)
 
-    def test_what_is_judged_unlikely_is_left_out_unless_a_number_is_asked_for(self) -> None:
+    def test_what_is_unlikely_is_left_out_unless_a_number_is_asked_for(self) -> None:
         heard = picture(3)
         loose = DecoderSettings(onset_bias=0.5, start_cost=-2.0)
         count = sum(not n.dead for n in candidates(heard, loose))
         strict = [
             n
-            for n in decode(heard, replace(loose, least_sure=0.99, least_sure_low=0.99))
+            for n in decode(heard, replace(loose, least_confidence=0.99, least_confidence_low=0.99))
             if not n.dead
         ]
-        self.assertTrue(all(n.sure >= 0.99 for n in strict))
+        self.assertTrue(all(n.confidence >= 0.99 for n in strict))
         self.assertLess(len(strict), count)
         asked = decode(
-            heard, replace(loose, least_sure=0.99, least_sure_low=0.99, expected_notes=5)
+            heard,
+            replace(loose, least_confidence=0.99, least_confidence_low=0.99, expected_notes=5),
         )
         self.assertEqual(len(asked), 5)
 
@@ -181,17 +188,19 @@ class TestJudge(unittest.TestCase):
             heard = replace(picture(n_frames=160), cells=cells, dead=np.zeros(160, np.float32))
 
             def doubtful(notes: list[FoundNote], *_: object) -> list[FoundNote]:
-                return [replace(n, sure=0.9 if n.onset_posterior > 0.6 else 0.1) for n in notes]
+                return [
+                    replace(n, confidence=0.9 if n.onset_posterior > 0.6 else 0.1) for n in notes
+                ]
 
             def certain(notes: list[FoundNote], *_: object) -> list[FoundNote]:
-                return [replace(n, sure=0.9) for n in notes]
+                return [replace(n, confidence=0.9) for n in notes]
 
             with self.subTest(later=later):
-                with mock.patch.object(decoding, "judge", doubtful):
+                with mock.patch.object(decoding, "classified", doubtful):
                     (one,) = [n for n in decode(heard, loose) if not n.dead]
                     asked = decode(heard, replace(loose, expected_notes=1))
                     self.assertEqual((asked[0].midi, asked[0].end), (60, one.end))
                 self.assertEqual(one.midi, 60)
                 self.assertGreaterEqual(one.end, 117)
-                with mock.patch.object(decoding, "judge", certain):
+                with mock.patch.object(decoding, "classified", certain):
                     self.assertEqual(len([n for n in decode(heard, loose) if not n.dead]), 2)

@@ -1,7 +1,7 @@
-"""Train the second look at each note (`juxtanote.core.analysis.judge`) on mixes the net has not seen.
+"""Train the second look at each note (`juxtanote.core.analysis.note_classifier`) on mixes the net has not seen.
 
     python -m lab.mixes MIXES --seed 95 --scenes 90
-    python -m lab.judge MIXES --weights src/juxtanote/core/analysis/weights
+    python -m lab.note_classifier MIXES --weights src/juxtanote/core/analysis/weights
 
 Candidates of the decoder are matched with the truth; a network with one hidden layer learns which
 are right, and how the right ones were struck.
@@ -22,8 +22,8 @@ from torch.nn import functional as F
 from juxtanote.core.analysis.channels import CELL_KINDS, LOWEST_MIDI, Cell
 from juxtanote.core.analysis.decode import DecoderSettings, candidates
 from juxtanote.core.analysis.found import FoundNote
-from juxtanote.core.analysis.judge import KINDS, measures
 from juxtanote.core.analysis.listener import Posteriors, listen
+from juxtanote.core.analysis.note_classifier import KINDS, measures
 from juxtanote.core.analysis.reference_pitch import measure_reference_cents
 from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
 from juxtanote.core.units import midi_to_hz
@@ -176,7 +176,7 @@ def _loss_of(told: torch.Tensor, y: torch.Tensor) -> torch.Tensor:
     return each[:, 0].mean() + (each[:, 1:] * y[:, :1]).sum(dim=1).mean()
 
 
-def judged(lesson: Lesson, arrays: dict[str, np.ndarray]) -> np.ndarray:
+def classified_as(lesson: Lesson, arrays: dict[str, np.ndarray]) -> np.ndarray:
     """Give the probabilities (n, 1 + len(KINDS)) for the candidates of a mix."""
     if not len(lesson.x):
         return np.zeros((0, 1 + len(KINDS)))
@@ -188,19 +188,19 @@ def judged(lesson: Lesson, arrays: dict[str, np.ndarray]) -> np.ndarray:
 def thresholds(lessons: list[Lesson], arrays: dict[str, np.ndarray]) -> dict[str, float]:
     """Find, on the mixes that were only watched, from where on a note and each kind is believed."""
     watched = [lesson for lesson in lessons if len(lesson.x)][::WATCHED]
-    p = np.concatenate([judged(s, arrays) for s in watched])
+    p = np.concatenate([classified_as(s, arrays) for s in watched])
     y = np.concatenate([s.y for s in watched])
     wanted = sum(s.wanted for s in watched)
-    chosen = {"sure": _best_threshold("notes", p[:, 0], y[:, 0] > 0, wanted)}
-    right = (y[:, 0] > 0) & (p[:, 0] >= chosen["sure"])
+    chosen = {"confidence": _best_threshold("notes", p[:, 0], y[:, 0] > 0, wanted)}
+    right = (y[:, 0] > 0) & (p[:, 0] >= chosen["confidence"])
     for k, kind in enumerate(KINDS):
         often = OFTENER.get(kind, 1.0)
         chosen[kind] = _best_threshold(kind, p[right, 1 + k], y[right, 1 + k] > 0, often=often)
-    kept = p[:, 0] >= chosen["sure"]
-    sure = p[:, 0] >= 0.9
+    kept = p[:, 0] >= chosen["confidence"]
+    certain = p[:, 0] >= 0.9
     print(
         f"precision {y[kept, 0].mean():.3f}, recall {y[kept, 0].sum() / wanted:.3f} "
-        f"(of all candidates {y[:, 0].sum() / wanted:.3f}), right at 0.9 {y[sure, 0].mean():.3f}"
+        f"(of all candidates {y[:, 0].sum() / wanted:.3f}), right at 0.9 {y[certain, 0].mean():.3f}"
     )
     return chosen
 
@@ -226,13 +226,19 @@ def write(
 ) -> None:
     """Write the judge's weights, and its thresholds into ``listener.json``."""
     np.savez_compressed(
-        folder / "judge.npz", **{name: a.astype(np.float32) for name, a in arrays.items()}
+        folder / "note_classifier.npz", **{name: a.astype(np.float32) for name, a in arrays.items()}
     )
     path = folder / "listener.json"
     recipe = json.loads(path.read_text())
-    recipe["decoder"] |= dict.fromkeys(("least_sure", "least_sure_low"), chosen["sure"])
-    recipe["kind_thresholds"] = {k: v for k, v in chosen.items() if k != "sure"}
-    recipe["settled"] = {"by": "lab.judge", "mixes": mixes, "measures": len(arrays["mean"])}
+    recipe["decoder"] |= dict.fromkeys(
+        ("least_confidence", "least_confidence_low"), chosen["confidence"]
+    )
+    recipe["kind_thresholds"] = {k: v for k, v in chosen.items() if k != "confidence"}
+    recipe["settled"] = {
+        "by": "lab.note_classifier",
+        "mixes": mixes,
+        "measures": len(arrays["mean"]),
+    }
     path.write_text(json.dumps(recipe, indent=2) + "\n")
 
 

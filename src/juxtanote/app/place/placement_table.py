@@ -16,7 +16,7 @@ COLUMNS = (
 )  # fmt: skip
 
 
-class WaysTable(QTableWidget):
+class PlacementTable(QTableWidget):
     """One row a placement; choosing a row takes it."""
 
     chosen = pyqtSignal(int)
@@ -46,7 +46,7 @@ class WaysTable(QTableWidget):
         self.currentCellChanged.connect(self._on_row)
         self.hide()
 
-    def show_ways(self, rows: "list[tuple[str, int, Figures]]", here: int) -> None:
+    def show_placements(self, rows: "list[tuple[str, int, Figures]]", here: int) -> None:
         """Show what each favours, how many notes lie elsewhere than now, and its figures."""
         self._filling = True
         self.setRowCount(len(rows))

@@ -294,7 +294,7 @@ def mix(
     band: Band | None,
     rng: np.random.Generator,
     *,
-    dressing: str,
+    kind: str,
     lead_over_db: float,
     lead_place: float = 0.0,
     voice_share: float = 0.3,
@@ -304,22 +304,22 @@ def mix(
 ) -> np.ndarray:
     """Mix a lead with its band to stereo (2, n).
 
-    `dressing` is ``alone``, ``drums and bass`` or ``band``; the lead stands `lead_over_db` over the
+    `kind` is ``alone``, ``drums and bass`` or ``band``; the lead stands `lead_over_db` over the
     sum of all else. `around` is what stereo effects add to the lead as it comes in, (2, n).
     """
     length = len(lead)
     stereo = pan(level(lead, -18.0), lead_place)
     if around is not None:
         stereo = stereo + around * np.float32(10 ** (-18.0 / 20) / loudness(lead))
-    if dressing != "alone" and band is not None:
+    if kind != "alone" and band is not None:
         rest = pan(level(_fit(band.drums, length), rng.uniform(-4, 2)), 0.0)
         rest += pan(level(_fit(band.bass, length), rng.uniform(-5, 1)), 0.0)
-        if dressing == "band":
+        if kind == "band":
             rest += _fill(band, length, rng, voice_share)
         rest *= 10 ** ((-18.0 - lead_over_db) / 20) / loudness(rest.mean(axis=0))
         stereo = stereo + rest.astype(np.float32)
     peak = float(np.max(np.abs(stereo))) + 1e-9
-    squash = float(rng.choice([0.7, 1.0, 2.5])) if dressing != "alone" else 0.7
+    squash = float(rng.choice([0.7, 1.0, 2.5])) if kind != "alone" else 0.7
     stereo = np.tanh(squash * stereo / peak).astype(np.float32)
     if mono:
         stereo = np.repeat(stereo.mean(axis=0, keepdims=True), 2, axis=0)

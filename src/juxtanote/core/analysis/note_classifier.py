@@ -3,7 +3,7 @@
 The listener judges each cell of its picture by half a second around it. What a note is also shows in
 what stands beside it: an octave that always comes with its root, a stroke that is weak for this
 player, a cell of taps and pull-offs. A small network over such measures, with one hidden layer, gives
-how likely the note is, and how it was struck. It is trained by `lab.judge` on generated mixes.
+how likely the note is, and how it was struck. It is trained by `lab.note_classifier` on generated mixes.
 """
 
 from dataclasses import replace
@@ -98,7 +98,7 @@ def _rival(note: FoundNote, steps: tuple[int, ...]) -> float:
 
 
 def _attacks(notes: list[FoundNote], heard: Posteriors, onset: Array) -> Array:
-    """Measure how each note is struck, and how that compares with the sure notes of the stretch."""
+    """Measure how each note is struck, and how that compares with the plain notes of the stretch."""
     rows = np.array([n.midi - LOWEST_MIDI for n in notes])
     frames = np.array([int(n.start + 0.5) for n in notes])
     active = heard.cells[Cell.ACTIVE]
@@ -133,8 +133,8 @@ def _attacks(notes: list[FoundNote], heard: Posteriors, onset: Array) -> Array:
         measured.append(
             np.max([padded[np.clip(frames + k, 0, n_frames)] for k in (0, 1, 2)], axis=0)
         )
-    sure = onset > 0.5 if np.any(onset > 0.5) else np.ones(len(notes), dtype=bool)
-    relative = [measured[k] - np.median(measured[k][sure]) for k in (1, 3, 4, 5)]
+    plain = onset > 0.5 if np.any(onset > 0.5) else np.ones(len(notes), dtype=bool)
+    relative = [measured[k] - np.median(measured[k][plain]) for k in (1, 3, 4, 5)]
     return np.column_stack([*columns, *measured, *relative])
 
 
@@ -176,15 +176,15 @@ def _echoes(
     drop = level[None, :] - level[:, None]
     again = (midi[:, None] == midi[None, :]) & (lag > ECHO_FRAMES[0]) & (lag < ECHO_FRAMES[-1])
     weaker = again & (drop > WEAKER)
-    sure = onset > 0.3
+    plain = onset > 0.3
     later, earlier = np.nonzero(weaker)
     as_late = np.abs(lag[later, earlier][:, None] - ECHO_FRAMES) < SAME_LAG
     repeated = np.zeros((len(notes), len(ECHO_FRAMES)), dtype=bool)
     np.logical_or.at(repeated, earlier, as_late)
     repeated = repeated.T
     # For each lag and note: the share of the notes around that come again, weaker, after that time.
-    around = (np.abs(lag) < AROUND_FRAMES) & sure
-    shares = (repeated & sure).astype(float) @ around.T.astype(float)
+    around = (np.abs(lag) < AROUND_FRAMES) & plain
+    shares = (repeated & plain).astype(float) @ around.T.astype(float)
     shares /= np.maximum(around.sum(axis=1), 1)
     place = np.clip(np.rint(lag).astype(int) - ECHO_FRAMES[0], 0, len(ECHO_FRAMES) - 1)
     each = np.arange(len(notes))
@@ -274,8 +274,10 @@ def _step_kind(step: float) -> list[float]:
     return [float(kind) for kind in kinds]
 
 
-def judge(notes: list[FoundNote], heard: Posteriors, bonus: Array | None = None) -> list[FoundNote]:
-    """Give each candidate how likely it is right (`sure`), and how it was struck.
+def classified(
+    notes: list[FoundNote], heard: Posteriors, bonus: Array | None = None
+) -> list[FoundNote]:
+    """Give each candidate how likely it is right (`confidence`), and how it was struck.
 
     Parameters
     ----------
@@ -286,7 +288,7 @@ def judge(notes: list[FoundNote], heard: Posteriors, bonus: Array | None = None)
     bonus : ndarray, shape (n_notes,), optional
         Log odds that are known beside the sound, such as the scale.
     """
-    weights = read_weights("judge")
+    weights = read_weights("note_classifier")
     if not notes or weights is None or heard.quick is None:
         return notes
     x = (measures(notes, heard) - weights["mean"]) / weights["spread"]
@@ -302,6 +304,6 @@ def judge(notes: list[FoundNote], heard: Posteriors, bonus: Array | None = None)
         odds = _logit(np.stack([followed, p[:, column]]))
         p[:, column] = 1.0 / (1.0 + np.exp(-odds.mean(axis=0)))
     return [
-        replace(note, sure=row[0], **dict(zip(KINDS, row[1:], strict=True)))
+        replace(note, confidence=row[0], **dict(zip(KINDS, row[1:], strict=True)))
         for note, row in zip(notes, p.tolist(), strict=True)
     ]
