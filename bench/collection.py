@@ -111,7 +111,7 @@ def main(arguments: list[str]) -> None:
             families(shelf.find("", [folder], like=card.pitches, like_steps=card.steps))
             times.append(1000 * (time.perf_counter() - began))
         print(f"by music as the window asks, families and all: median {np.median(times):.0f} ms, worst {max(times):.0f} ms")  # fmt: skip
-        profiles = Profiles([card.pitches for card in cards])
+        profiles = Profiles([(card.pitches, card.steps) for card in cards])
         rng, first, third, took = np.random.default_rng(SEED), 0, 0, []
         for _ in range(options.trials):
             card = cards[int(rng.integers(len(cards)))]

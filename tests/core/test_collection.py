@@ -21,7 +21,9 @@ from juxtanote.core.collection import index as indexing
 from juxtanote.core.collection.cards import cards_of
 from juxtanote.core.collection.index import Index
 from juxtanote.core.collection.music import (
+    SKIP,
     SPAN,
+    Likeness,
     Profiles,
     _features_of,
     nearness_of,
@@ -59,7 +61,7 @@ def profile(pitches: tuple[int, ...]) -> Counter[tuple[int, ...]]:
 
 
 def nearness(wanted, wanted_steps, line, steps) -> float:  # type: ignore[no-untyped-def]
-    return nearnesses(wanted, wanted_steps, [(line, steps)])[0]
+    return nearnesses((wanted, wanted_steps), [(line, steps)])[0]
 
 
 def plainly_near(wanted, wanted_steps, line, steps) -> float:  # type: ignore[no-untyped-def]
@@ -139,7 +141,7 @@ class TestIndex(InFolder):
             lines.append((pitches, tuple(float(s) for s in rng.choice([0.25, 0.5, 1.0], count))))
         for wanted in (LINE, LINE[:3], (60,)):
             alone = [plainly_near(wanted, STEPS, *line) for line in lines]
-            np.testing.assert_allclose(nearnesses(wanted, STEPS, lines), alone, atol=1e-6)
+            np.testing.assert_allclose(nearnesses((wanted, STEPS), lines), alone, atol=1e-6)
 
     def test_what_is_given_up_on_the_way_would_not_have_come_near(self) -> None:
         rng = np.random.default_rng(11)
@@ -161,7 +163,7 @@ class TestIndex(InFolder):
         lines = [
             tuple(int(p) for p in rng.integers(40, 90, int(n))) for n in rng.integers(0, 9, 40)
         ]
-        owners, features = _features_of(lines)
+        owners, features = _features_of([(line, ()) for line in lines], Likeness.LINE)
         counts = np.bincount(owners, minlength=len(lines)).tolist()
         self.assertEqual(counts, [len(profile(line)) for line in lines])
         shared = [
@@ -377,10 +379,94 @@ class TestLikeliest(unittest.TestCase):
             tuple(np.cumsum(rng.integers(-4, 5, int(rng.integers(8, 17)))).tolist())
             for _ in range(1500)
         ]
-        profiles, found = Profiles(lines), 0
+        profiles, found = Profiles([(line, ()) for line in lines]), 0
         for number in range(60):
             line = [pitch + 3 for pitch in lines[number]]
             del line[int(rng.integers(1, len(line) - 1))]
             line.insert(int(rng.integers(1, len(line) - 1)), line[2] + 2)
-            found += number in profiles.likely(tuple(line), 15).tolist()
+            found += number in profiles.likely((tuple(line), ()), 15).tolist()
         self.assertGreaterEqual(found, 57)
+
+    def test_contour_and_rhythm_are_found_among_many(self) -> None:
+        rng = np.random.default_rng(12)
+        lines = []
+        for _ in range(1000):
+            count = int(rng.integers(9, 17))
+            pitches = tuple((60 + np.cumsum(rng.integers(-4, 5, count))).tolist())
+            lines.append(
+                (pitches, tuple(rng.choice([0.25, 0.5, 0.75, 1.0, 2.0], count - 1).tolist()))
+            )
+        for by in (Likeness.CONTOUR, Likeness.RHYTHM):
+            profiles, found = Profiles(lines, by), 0
+            for number in range(40):
+                pitches, steps = lines[number]
+                if by is Likeness.CONTOUR:  # other intervals, as far up and down
+                    turns = np.sign(np.diff(pitches)) * rng.integers(1, 6, len(pitches) - 1)
+                    wanted = (tuple((50 + np.cumsum([0, *turns])).tolist()), ())
+                else:  # other pitches, twice as slow
+                    wanted = (
+                        tuple(rng.integers(50, 70, len(pitches)).tolist()),
+                        tuple(2 * s for s in steps),
+                    )
+                self.assertEqual(nearnesses(wanted, [lines[number]], by=by), [1.0])
+                found += number in profiles.likely(wanted, 30).tolist()
+            self.assertGreaterEqual(found, 36, by)
+
+
+class TestLikeness(unittest.TestCase):
+    """Against edit distances laid out cell by cell (R. Wagner, M. Fischer, JACM 21, 1974)."""
+
+    @staticmethod
+    def plainly(wanted: list[float], line: list[float], cost) -> float:  # type: ignore[no-untyped-def]
+        """Give the nearness of two rows, the shorter one anywhere in the longer one."""
+        if not wanted or not line:
+            return 0.0
+        best = [0.0] * (len(line) + 1)
+        for value in wanted:
+            fresh = [best[0] + SKIP]
+            for k, other in enumerate(line):
+                fresh.append(min(best[k] + cost(value, other), best[k + 1] + SKIP, fresh[k] + SKIP))
+            best = fresh
+        return 1.0 - min(min(best) / (SKIP * len(wanted)), 1.0)
+
+    def test_each_side_is_as_near_as_its_own_distance_says(self) -> None:
+        rng = np.random.default_rng(13)
+        for _ in range(40):
+            short, long = sorted(int(n) for n in rng.integers(4, 12, 2))
+            lines = [
+                (
+                    tuple((60 + rng.integers(-7, 8, n)).tolist()),
+                    tuple(rng.choice([0.25, 0.5, 1.0], n - 1)),
+                )
+                for n in (short, long)
+            ]
+            turns = [np.sign(np.diff(pitches)).tolist() for pitches, _ in lines]
+            ratios = [np.diff(np.log2(steps)).tolist() for _, steps in lines]
+            said = nearnesses(lines[0], [lines[1]], by=Likeness.CONTOUR)[0]
+            self.assertAlmostEqual(said, self.plainly(*turns, lambda a, b: float(a != b)), places=5)
+            said = nearnesses(lines[0], [lines[1]], by=Likeness.RHYTHM)[0]
+            wanted = self.plainly(*ratios, lambda a, b: min(abs(a - b), 1.0))
+            self.assertAlmostEqual(said, wanted, places=5)
+
+    def test_intervals_say_nothing_of_rhythm(self) -> None:
+        even = (0.5,) * (len(LINE) - 1)
+        uneven = tuple(1.0 if k % 2 else 0.25 for k in range(len(LINE) - 1))
+        said = nearnesses((LINE, even), [(LINE, uneven)], by=Likeness.INTERVALS)
+        self.assertEqual(said, [1.0])
+        self.assertLess(nearnesses((LINE, even), [(LINE, uneven)], by=Likeness.LINE)[0], 0.9)
+
+    def test_what_it_is_compared_by_can_be_typed(self) -> None:
+        self.assertEqual(parse_query("slow by:rhythm").by, Likeness.RHYTHM)
+        with self.assertRaisesRegex(JuxtanoteError, "contour"):
+            parse_query("by:feeling")
+
+    def test_what_was_found_says_how_near_each_side_is(self) -> None:
+        cards = cards_of(a_lesson(1, 6), "a")
+        wanted = cards[2]
+        other = tuple(reversed(wanted.steps))
+        for by in Likeness:
+            hit = search(cards, parse_query(""), like=wanted.pitches, like_steps=other, by=by)[0]
+            if by is not Likeness.RHYTHM:
+                self.assertIs(hit.card, wanted)
+                self.assertIn("rhythm", hit.why)
+            self.assertIn(f"of the {by}", hit.why)

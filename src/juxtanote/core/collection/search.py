@@ -10,6 +10,8 @@ import numpy as np
 
 from juxtanote.core.collection.cards import Card
 from juxtanote.core.collection.music import (
+    Likeness,
+    Line,
     Profiles,
     nearness_of,
     nearnesses,
@@ -17,10 +19,11 @@ from juxtanote.core.collection.music import (
 )
 from juxtanote.core.errors import JuxtanoteError
 
-FACTS = ("tempo", "key", "form", "string", "uses", "last", "notes", "bars", "hard", "frets")
+FACTS = ("tempo", "key", "form", "string", "uses", "last", "notes", "bars", "hard", "frets", "by")
 EXAMPLES = (
     "tempo:<100", "key:A", "form:bar-11", "string:1-2", "uses:pull-off", "last:>30d", "notes:<20",
     "bars:2", "hard:>5", "frets:5-8-5-7",
+    "by:contour", "by:rhythm", "by:intervals",
 )  # fmt: skip
 COMPARED = 150  # cards that share most intervals are compared note by note
 SHARED, OTHER_LENGTH = 0.4, 0.3  # of a family's intervals; and how much longer one may be
@@ -45,6 +48,7 @@ class Query:
     tests: tuple[Test, ...] = field(default=())
     told: tuple[str, ...] = ()
     frets: tuple[int, ...] = ()  # a line as it lies on one string
+    by: Likeness | None = None  # what music is compared by, where that is said
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,17 +82,28 @@ def parse_query(text: str, today: date | None = None) -> Query:
     """
     words, tests, told = [], [], []
     frets: tuple[int, ...] = ()
+    by: Likeness | None = None
     for part in text.split():
         name, colon, value = part.partition(":")
         if colon and name.lower() == "frets":
             frets = _frets(value)
             told.append(part)
+        elif colon and name.lower() == "by":
+            by = _likeness(value)
         elif colon and name.lower() in FACTS:
             tests.append(_fact(name.lower(), value, today or date.today()))
             told.append(part)
         else:
             words.append(part)
-    return Query(tuple(words), tuple(tests), tuple(told), frets)
+    return Query(tuple(words), tuple(tests), tuple(told), frets, by)
+
+
+def _likeness(value: str) -> Likeness:
+    try:
+        return Likeness(value.casefold())
+    except ValueError:
+        known = ", ".join(likeness.value for likeness in Likeness)
+        raise JuxtanoteError(f"“by:{value}”: write one of {known}.") from None
 
 
 def _frets(value: str) -> tuple[int, ...]:
@@ -175,6 +190,7 @@ def search(
     *,
     like: Sequence[int] = (),
     like_steps: Sequence[float] = (),
+    by: Likeness = Likeness.LINE,
     most: int = 50,
     profiles: Profiles | None = None,
 ) -> list[Hit]:
@@ -193,6 +209,8 @@ def search(
         Pitches of a line that is looked for, MIDI; empty for none.
     like_steps : sequence of float, optional
         Its onsets apart, in beats or seconds; empty where unknown.
+    by : Likeness, optional
+        What music is compared by, where the query does not say.
     most : int, optional
         How many at the most.
     profiles : Profiles, optional
@@ -208,15 +226,33 @@ def search(
             Hit(card, round(1.0 - k / (2.0 * count), 3), said or "all")
             for k, card in enumerate(kept[:most])
         ]
+    by, wanted = query.by or by, (tuple(like), tuple(like_steps))
     if profiles is None or len(kept) < len(every):
-        profiles = Profiles([card.pitches for card in kept])
-    likely = [kept[n] for n in profiles.likely(tuple(like), COMPARED)]
-    hits = []
-    most = min(most, MOST_LIKE)
-    lines = [(card.pitches, card.steps) for card in likely]
-    nearness = nearnesses(like, like_steps, lines, at_least=NEAR_ENOUGH)
-    for card, near in zip(likely, nearness, strict=True):
-        if near >= NEAR_ENOUGH:
-            why = f"{100 * near:.0f} % of the line" + (f", {said}" if said else "")
-            hits.append(Hit(card, round(near, 3), why))
-    return sorted(hits, key=lambda hit: -hit.score)[:most]
+        profiles = Profiles([_line(card) for card in kept], by)
+    likely = [kept[n] for n in profiles.likely(wanted, COMPARED)]
+    nearness = nearnesses(wanted, [_line(card) for card in likely], NEAR_ENOUGH, by)
+    found = [(card, near) for card, near in zip(likely, nearness, strict=True) if near > 0.0]
+    found = sorted(found, key=lambda pair: -round(pair[1], 3))[: min(most, MOST_LIKE)]
+    reasons = _reasons(wanted, [card for card, _ in found], by)
+    return [
+        Hit(card, round(near, 3), f"{100 * near:.0f} % {why}" + (f", {said}" if said else ""))
+        for (card, near), why in zip(found, reasons, strict=True)
+    ]
+
+
+def _line(card: Card) -> Line:
+    return card.pitches, card.steps
+
+
+def _reasons(wanted: Line, cards: Sequence[Card], by: Likeness) -> list[str]:
+    """Say of each card what it is compared by, and how near its other sides come."""
+    lines = [_line(card) for card in cards]
+    names = [other for other in Likeness if other not in (by, Likeness.LINE)]
+    if len(wanted[1]) < 2:  # a line without rhythm
+        names = [name for name in names if name is not Likeness.RHYTHM]
+    sides = [nearnesses(wanted, lines, by=name) for name in names]
+    return [
+        f"of the {by}"
+        + "".join(f" · {name} {100 * side[k]:.0f}" for name, side in zip(names, sides, strict=True))
+        for k in range(len(cards))
+    ]

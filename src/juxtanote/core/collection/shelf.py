@@ -7,7 +7,7 @@ from pathlib import Path
 
 from juxtanote.core.collection.cards import Card
 from juxtanote.core.collection.index import Index, roots_of
-from juxtanote.core.collection.music import Profiles
+from juxtanote.core.collection.music import Likeness, Profiles
 from juxtanote.core.collection.search import Hit, Query, parse_query, search
 from juxtanote.core.progress import Progress, no_progress
 
@@ -20,7 +20,7 @@ class Shelf:
         self._state = (-1, -1)
         self._open: Index | None = None  # kept for asking; reading has its own
         self._cards: dict[int, Card] = {}
-        self._profiles: Profiles | None = None  # made when music is first looked for
+        self._profiles: dict[Likeness, Profiles] = {}  # made when music is first looked for
         self._lock = threading.RLock()
 
     def follow(self, folders: Sequence[Path], progress: Progress = no_progress) -> list[str]:
@@ -44,7 +44,7 @@ class Shelf:
             state = index.state()
             if state != self._state:
                 self._cards = dict(index.numbered())
-                self._profiles = None
+                self._profiles = {}
                 self._state = state
 
     def __len__(self) -> int:
@@ -57,6 +57,7 @@ class Shelf:
         *,
         like: Sequence[int] = (),
         like_steps: Sequence[float] = (),
+        by: Likeness = Likeness.LINE,
         most: int = 200,
     ) -> list[Hit]:
         """Find phrases by a line of words and facts, by music, or by both.
@@ -67,7 +68,7 @@ class Shelf:
             Words and facts, see `search.parse_query`.
         folders : sequence of Path
             Only lessons inside these.
-        like, like_steps, most : optional
+        like, like_steps, by, most : optional
             As `search.search` takes them.
 
         Raises
@@ -77,14 +78,15 @@ class Shelf:
         """
         query = parse_query(text)
         with self._lock:
-            return self._found(query, folders, tuple(like), tuple(like_steps), most)
+            line = (query.frets, ()) if query.frets else (tuple(like), tuple(like_steps))
+            return self._found(query, folders, line, query.by or by, most)
 
     def _found(
         self,
         query: Query,
         folders: Sequence[Path],
-        like: tuple[int, ...],
-        like_steps: tuple[float, ...],
+        line: tuple[tuple[int, ...], tuple[float, ...]],
+        by: Likeness,
         most: int,
     ) -> list[Hit]:
         roots = roots_of(folders)
@@ -95,21 +97,24 @@ class Shelf:
             numbers = self._numbers(query)
         cards = [self._cards[n] for n in numbers if n in self._cards]
         inside = [card for card in cards if card.lesson.startswith(roots)]
-        wanted, steps = (query.frets, ()) if query.frets else (like, like_steps)
         whole = not query.words and len(inside) == len(self._cards)
-        known = self._known_profiles() if whole and wanted else None
-        return search(inside, query, like=wanted, like_steps=steps, most=most, profiles=known)
+        known = self._known_profiles(by) if whole and line[0] else None
+        return search(
+            inside, query, like=line[0], like_steps=line[1], by=by, most=most, profiles=known
+        )
 
     def prepare_music(self) -> None:
         """Make what looking for music needs, so that the first who looks does not wait for it."""
         if self._cards:
-            self._known_profiles()
+            self._known_profiles(Likeness.LINE)
 
-    def _known_profiles(self) -> Profiles:
+    def _known_profiles(self, by: Likeness) -> Profiles:
+        by = Likeness.LINE if by is Likeness.INTERVALS else by  # their profiles are the same
         with self._lock:
-            if self._profiles is None:
-                self._profiles = Profiles([card.pitches for card in self._cards.values()])
-            return self._profiles
+            if by not in self._profiles:
+                lines = [(card.pitches, card.steps) for card in self._cards.values()]
+                self._profiles[by] = Profiles(lines, by)
+            return self._profiles[by]
 
     def _numbers(self, query: Query) -> list[int]:
         if self._open is None:
