@@ -6,19 +6,27 @@ from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
-from PyQt6.QtCore import Qt
+import numpy as np
+import soundfile
+from PyQt6.QtCore import QModelIndex, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QFileDialog
 
 from bench.collection import a_lesson
 from juxtanote.app import forms
 from juxtanote.app.collection import labels
+from juxtanote.app.collection.likeness import NOTES, TAKE
+from juxtanote.app.collection.lists_pane import ListsPane
+from juxtanote.app.collection.model import FAMILY, made_of
 from juxtanote.app.collection.window import CollectionWindow
 from juxtanote.app.lesson_forms import HarmonyForm, LimitsForm
+from juxtanote.app.main import demo_lesson
 from juxtanote.app.transport.devices import SimulatedSoundCard
+from juxtanote.core.collection.cards import Card
 from juxtanote.core.exercises.kinds import Kind
 from juxtanote.core.formats.lesson_file import save_lesson
-from juxtanote.core.score.lesson import COPIED, EXERCISE
+from juxtanote.core.score.lesson import COPIED, EXERCISE, Recording
+from juxtanote.core.theory.pitch import pitch_name
 from tests.app import wait_until
 from tests.app.windows import WindowTest
 from tests.lessons import small_lesson
@@ -30,7 +38,9 @@ class TestCollection(WindowTest):
         self.addCleanup(held.cleanup)
         self.lessons = Path(held.name, "lessons")
         self.lessons.mkdir()
-        patched = mock.patch.dict(os.environ, {"XDG_CACHE_HOME": str(Path(held.name, "cache"))})
+        places = {"XDG_CACHE_HOME": "cache", "XDG_STATE_HOME": "state"}
+        named = {name: str(Path(held.name, folder)) for name, folder in places.items()}
+        patched = mock.patch.dict(os.environ, named)
         patched.start()
         self.addCleanup(patched.stop)
         super().setUp()
@@ -125,6 +135,149 @@ class TestCollection(WindowTest):
         (self.lessons / "broken.juxta").write_bytes(b"nothing")
         view = self.opened()
         self.assertIn("broken.juxta", view.said.text())
+
+    def test_a_phrase_plays_out_of_its_recording_where_that_is_here(self) -> None:
+        lesson = a_lesson(7, 2)
+        phrase = lesson.phrases[1]
+        sound = self.lessons.parent / "band.wav"
+        at = np.arange(int(22_050 * (phrase.end_s + 1.0)))
+        tone = np.where(at > 22_050 * phrase.start_s, np.sin(0.1 * at), 0.0)
+        soundfile.write(sound, 0.5 * tone, 22_050)
+        lesson = replace(lesson, title="With a band", recording=Recording(str(sound), 60.0))
+        save_lesson(lesson, self.lessons / "with.juxta")
+        self.window.actions_by_name["collection"].trigger()
+        assert self.window.collection is not None
+        view = self.window.collection.view
+        view.preview._out = SimulatedSoundCard(view, by_hand=True)
+        view.set_folders([self.lessons])
+        self.assertTrue(wait_until(lambda: view.model.rowCount() == 14))
+        view.search.setText(f"band {phrase.name.split()[0]}")
+        self.assertTrue(wait_until(lambda: view.model.rowCount() in (1, 2)))
+        row = next(
+            k for k in range(view.model.rowCount()) if self.card_in(view, k).ident == phrase.ident
+        )
+        view.list.setCurrentIndex(view.model.index(row))
+        view.play_recording.click()
+        self.assertTrue(wait_until(lambda: view.preview.is_playing))
+        self.assertEqual(view.play_recording.text(), labels.STOP)
+        block = view.preview.player.render(4000)
+        self.assertGreater(float(np.abs(block[..., 2000:]).max()), 0.01)
+        view.play_recording.click()
+        self.assertFalse(view.preview.is_playing)
+        sound.unlink()
+        view.play_recording.click()
+        self.assertTrue(wait_until(lambda: view.said.text() == labels.NO_RECORDING))
+
+    @staticmethod
+    def why_of_the_first(view: CollectionWindow) -> bool:
+        return "% of the line" in view.model.index(0).data(FAMILY)[0].why
+
+    @staticmethod
+    def card_in(view: CollectionWindow, row: int) -> Card:
+        return view.model.index(row).data(FAMILY)[0].card  # type: ignore[no-any-return]
+
+    def test_phrases_like_the_selected_notes_in_whatever_sense(self) -> None:
+        save_lesson(small_lesson(), self.lessons / "mine.juxta")
+        self.open_small()
+        phrase = self.document.lesson.phrases[0]
+        self.document.choose_phrase(phrase.ident)
+        self.document.select(tuple(n.ident for n in phrase.notes))
+        self.window.actions_by_name["collection"].trigger()
+        assert self.window.collection is not None
+        view = self.window.collection.view
+        view.set_folders([self.lessons])
+        self.assertTrue(wait_until(lambda: view.model.rowCount() > 12))
+        view.like.source.setCurrentIndex(NOTES)
+        for row in range(view.like.by.count()):
+            view.like.by.setCurrentIndex(row)
+            by = view.like.by.itemData(row)
+            self.assertTrue(
+                wait_until(
+                    lambda by=by: (
+                        view.model.rowCount() > 0
+                        and f"100 % of the {by}" in view.model.index(0).data(FAMILY)[0].why
+                    )
+                ),
+                by,
+            )
+            self.assertTrue(self.card_in(view, 0).lesson.endswith("mine.juxta"))
+
+    def test_phrases_like_the_latest_take(self) -> None:
+        view = self.opened()
+        item = view.like.source.model().item(TAKE)  # type: ignore[union-attr]
+        self.assertFalse(item.isEnabled())
+        self.assertEqual(item.toolTip(), labels.NO_TAKE)
+        self.window.files.open_lesson(demo_lesson())
+        self.assertTrue(wait_until(lambda: bool(self.document.lesson.kept.takes)))
+        view.set_folders([demo_lesson().parent])
+        wait_until(lambda: 0 < view.model.rowCount() < 12)
+        view.like.show_choices()
+        self.assertTrue(item.isEnabled())
+        view.like.source.setCurrentIndex(TAKE)
+        wanted = self.document.lesson.kept.takes[-1].phrase
+        self.assertTrue(wait_until(lambda: self.why_of_the_first(view), 30_000))
+        self.assertEqual(self.card_in(view, 0).ident, wanted)
+
+    def test_an_exercise_is_made_of_what_was_found(self) -> None:
+        self.open_small()
+        view = self.opened()
+        card = view.chosen()[0].card
+
+        def choose(form: forms.MoveForm) -> bool:
+            self.assertTrue(form.exercise.isChecked())
+            form.kind.setCurrentIndex(form.kind.findData(Kind.BACKWARDS))
+            return form.accept_button is not None and form.accept_button.isEnabled()
+
+        with mock.patch.object(forms.MoveForm, "exec", choose):
+            view.exercise.click()
+            variants = lambda: self.document.lesson.phrases[0].variants  # noqa: E731
+            self.assertTrue(wait_until(lambda: len(variants()) == 2))
+        made = variants()[1]
+        assert made.variation is not None
+        self.assertEqual(made.variation.kind, EXERCISE)
+        guitar = self.document.lesson.parts[0].guitar
+        played = [guitar.midi_at(n.written.string, n.written.fret) for n in made.notes]
+        self.assertEqual(played, list(card.pitches)[::-1])
+
+    def test_a_list_keeps_its_order_and_is_there_again(self) -> None:
+        view = self.opened()
+        pane = view.lists
+        self.assertFalse(pane.hand_out.isEnabled())
+        view.list.selectAll()
+        view.to_list.click()
+        self.assertEqual(len(pane.entries), 12)
+        view.to_list.click()  # twice is once
+        self.assertEqual(len(pane.entries), 12)
+        first, second = pane.entries[:2]
+        pane.list.setCurrentRow(0)
+        self.assertFalse(pane.up.isEnabled())
+        pane.down.click()
+        self.assertEqual(pane.entries[:2], (second, first))
+        pane.list.setCurrentRow(2)
+        pane.away.click()
+        self.assertEqual(len(pane.entries), 11)
+        rows = pane.list.model()
+        assert rows is not None
+        rows.moveRow(QModelIndex(), 0, QModelIndex(), 11)  # as dragging does
+        self.assertEqual(pane.entries[-1], second)
+        pane.names.setEditText("Monday")
+        self.assertEqual(pane.entries, ())
+        view.to_list.click()
+        again = ListsPane(pane._path)
+        self.addCleanup(again.deleteLater)
+        self.assertEqual([again.names.itemText(k) for k in range(2)], [labels.FIRST_LIST, "Monday"])
+        self.assertEqual(len(again.entries), 11)
+        target = self.lessons.parent / "monday.pdf"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")):
+            pane.hand_out.click()
+        self.assertTrue(wait_until(lambda: target.is_file() and not self.window.runner.is_busy))
+
+    def test_a_card_says_what_it_is_made_of(self) -> None:
+        view = self.opened()
+        hit = view.chosen()[0]
+        said = made_of(hit)
+        self.assertIn(pitch_name(min(hit.card.pitches)), said)
+        self.assertIn("string", said)
 
 
 class TestExercisesInTheWindow(WindowTest):

@@ -17,9 +17,12 @@ import numpy as np
 
 from bench.collection import a_lesson, disguised
 from juxtanote.cli import main
+from juxtanote.core.audio.sound import Sound
 from juxtanote.core.collection import index as indexing
 from juxtanote.core.collection.cards import cards_of
+from juxtanote.core.collection.heard import line_of
 from juxtanote.core.collection.index import Index
+from juxtanote.core.collection.lists import Entry, by_lesson, moved, read_lists, write_lists
 from juxtanote.core.collection.music import (
     SKIP,
     SPAN,
@@ -37,6 +40,7 @@ from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.csv_notes import write_lesson_notes
 from juxtanote.core.formats.lesson_file import save_lesson
 from juxtanote.core.score.kept import Kept, LogEntry
+from juxtanote.core.synth.render import render_phrase
 from tests.lessons import small_lesson
 
 LINE = (57, 60, 62, 64, 67, 64, 62, 60)
@@ -470,3 +474,52 @@ class TestLikeness(unittest.TestCase):
                 self.assertIs(hit.card, wanted)
                 self.assertIn("rhythm", hit.why)
             self.assertIn(f"of the {by}", hit.why)
+
+
+class TestLists(InFolder):
+    def entries(self, count: int) -> tuple[Entry, ...]:
+        return tuple(Entry(f"{k % 2}.juxta", k, f"phrase {k}") for k in range(count))
+
+    def test_lists_come_back_in_their_order(self) -> None:
+        path = self.folder / "state" / "lists.json"
+        self.assertEqual(read_lists(path), {})
+        kept = {"Monday": self.entries(4)[::-1], "workshop “öffentlich”": self.entries(2)}
+        write_lists(path, kept)
+        self.assertEqual(read_lists(path), kept)
+
+    def test_a_damaged_file_is_told_and_left(self) -> None:
+        path = self.folder / "lists.json"
+        for text in ("{", "[1]", '{"a": 3}', '{"a": [{"lesson": "x"}]}', '{"a": [1]}', "\udcff"):
+            path.write_bytes(text.encode("utf-8", "surrogateescape"))
+            with self.assertRaisesRegex(JuxtanoteError, "lists"):
+                read_lists(path)
+
+    def test_moving_keeps_all_and_stops_at_the_ends(self) -> None:
+        entries = self.entries(5)
+        for index in range(5):
+            for by in (-9, -1, 0, 1, 9):
+                after = moved(entries, index, by)
+                self.assertEqual(sorted(e.ident for e in after), list(range(5)))
+                self.assertEqual(after.index(entries[index]), min(max(index + by, 0), 4))
+
+    def test_a_handout_keeps_the_order_of_the_list(self) -> None:
+        chosen = [("b", 2), ("a", 1), ("a", 5), ("b", 1)]
+        runs = by_lesson(chosen)
+        self.assertEqual([(p, k) for p, idents in runs for k in idents], chosen)
+        self.assertEqual(len(runs), 3)
+
+
+class TestLineOfASound(unittest.TestCase):
+    def test_what_is_played_finds_its_phrase(self) -> None:
+        lesson = small_lesson()
+        phrase = lesson.phrases[0]
+        rendered = render_phrase(phrase, lesson, 22_050)
+        pitches, steps = line_of(Sound(np.stack([rendered.audio] * 2), 22_050))
+        cards = cards_of(lesson, "a") + cards_of(a_lesson(3, 8), "b")
+        hit = search(cards, parse_query(""), like=pitches, like_steps=steps)[0]
+        self.assertEqual((hit.card.lesson, hit.card.ident), ("a", phrase.ident))
+        self.assertEqual(len(steps), len(pitches) - 1)
+
+    def test_silence_is_no_line(self) -> None:
+        with self.assertRaisesRegex(JuxtanoteError, "three notes"):
+            line_of(Sound(np.zeros((2, 22_050), dtype=np.float32), 22_050))

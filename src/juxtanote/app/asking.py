@@ -19,6 +19,7 @@ from juxtanote.core.score import edits
 if TYPE_CHECKING:
     from juxtanote.app.main_window import MainWindow
     from juxtanote.app.students import Students
+    from juxtanote.core.score.lesson import Phrase
 
 SOUND_FILTER = "Sound (" + " ".join(f"*{suffix}" for suffix in SUFFIXES) + ");;All files (*)"
 LESSON_FILTER = f"Lessons (*{SUFFIX})"
@@ -63,15 +64,19 @@ class Asking:
         if name:
             self.tasks.compare_take(Path(name))
 
-    def move_phrase(self) -> None:
-        """Ask for a variant of the phrase, and hang it under it."""
+    def move_phrase(self, *, exercise_of: "Phrase | None" = None) -> None:
+        """Ask for a variant of the phrase, and hang it under it.
+
+        `exercise_of` is another one that hangs there, which an exercise is to be made of.
+        """
         from juxtanote.app.forms import MoveForm
 
         phrase = self.document.phrase
         source = self.document.lesson.source_of(phrase.ident) if phrase is not None else None
         if source is None or not source.notes:
             return
-        form = MoveForm(self.document.lesson, source, self._window)
+        form = MoveForm(self.document.lesson, exercise_of or source, self._window)
+        form.exercise.setChecked(exercise_of is not None)
         if form.exec():
             moved = form.moved()
             self.document.change(

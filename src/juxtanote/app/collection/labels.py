@@ -1,9 +1,17 @@
 """What a person reads in the collection."""
 
+from juxtanote.core.collection.music import Likeness
+
 TITLE = "Collection"
 SEARCH = "words and facts, as: bend tempo:<100 key:A hard:>5 frets:5-8-5-7"
-LIKE = "like the selected notes"
+LIKE_ALL, LIKE_NOTES, LIKE_TAKE = "all phrases", "like the selected notes", "like the latest take"
 LIKE_NONE = "Select notes on the Place desk first (F2): then phrases like them are found."
+NO_TAKE = "Record a take on the Practise desk first (F5): then phrases like it are found."
+COMPARED_BY = {
+    Likeness.LINE: "as a whole", Likeness.INTERVALS: "by intervals",
+    Likeness.CONTOUR: "by contour: up and down", Likeness.RHYTHM: "by rhythm",
+}  # fmt: skip
+LISTENING = "Listening to the take…"
 FOLDERS = "Folders…"
 ADD, TAKE_AWAY = "Add a folder…", "Take away"
 NO_FOLDERS = "Choose a folder with lessons: every phrase in it becomes a card."
@@ -13,12 +21,23 @@ FOUND = "{count} phrases."
 FAMILIES = "{count} phrases, {families} different ones."
 AGAIN = "also: {names}"
 PLAY, STOP = "Play the tab", "Stop"
+PLAY_RECORDING = "Play the recording"
+NO_RECORDING = "Its recording is not on this machine: the tab can be played."
+NOT_ON_RECORDING = "This one was made from another phrase and is on no recording: play the tab."
 HAND_OUT_KINDS = "PDF (*.pdf);;Lesson page that plays (*.html)"
 IS_THERE = "“{name}” is there already: write the whole name to replace it."
 OPEN, COPY, HAND_OUT = "Open in its lesson", "Hang under this phrase", "Hand out…"
+EXERCISE, TO_LIST = "Exercise from it…", "Add to the list"
+LISTS, FIRST_LIST, LIST_NAME = "Lists", "My list", "Type a name to begin another list"
+LIST_EMPTY = "Choose cards and add them: a list keeps its order, and is handed out as one."
+LIST_LOST = "The list could not be kept: {why}"
+ADDED = "{count} added to “{name}”."
+UP, DOWN, AWAY, HAND_OUT_LIST = "Up", "Down", "Take away", "Hand out the list…"
+CHOOSE_ROW = "Choose a phrase of the list first."
 COPY_WHERE = "Cut a phrase in this lesson first: a copy hangs under one."
 COPIED = "“{name}” hangs under “{under}”, without its recording: Shift+PgUp goes back."
 CHOOSE = "Choose a phrase first."
 LEFT_OUT = "Not read: {names}"
+MADE_OF = "{range} · {strings}{techniques}"
 FACTS = "{key} · {tempo:.0f} · {bars} · {notes} notes · hard {hard:g} of 10{last}"
 LAST = " · practised {date}"

@@ -11,6 +11,7 @@ from juxtanote.app.look.engraved import Inks, paint_block
 from juxtanote.app.look.theme import MIDDLE, SMALL, colour, font, pen, px
 from juxtanote.core.collection.picture import small_tab
 from juxtanote.core.collection.search import Hit
+from juxtanote.core.theory.pitch import pitch_name
 
 FAMILY = Qt.ItemDataRole.UserRole
 SCALE = 4.2  # pixels to the millimetre
@@ -42,6 +43,8 @@ class CardModel(QAbstractListModel):
         if role == Qt.ItemDataRole.DisplayRole:
             card = family[0].card
             return f"{card.phrase}, {card.title}: {facts_of(family[0])}"
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return "\n".join((facts_of(family[0]), made_of(family[0]), family[0].why))
         return family if role == FAMILY else None
 
 
@@ -56,6 +59,21 @@ def facts_of(hit: Hit) -> str:
     )  # fmt: skip
 
 
+def made_of(hit: Hit) -> str:
+    """Say from where to where it goes, on which strings, and with what."""
+    card = hit.card
+    low, high = (pitch_name(p) for p in (min(card.pitches), max(card.pitches)))
+    strings = [min(card.strings), max(card.strings)]
+    on = (
+        f"strings {strings[0]} to {strings[1]}"
+        if strings[0] < strings[1]
+        else f"string {strings[0]}"
+    )
+    techniques = " · " + ", ".join(card.techniques) if card.techniques else ""
+    span = f"{low} to {high}" if low != high else low
+    return labels.MADE_OF.format(range=span, strings=on, techniques=techniques)
+
+
 class CardPainter(QStyledItemDelegate):
     """Paints a card; its tab is kept as a picture."""
 
@@ -64,7 +82,7 @@ class CardPainter(QStyledItemDelegate):
         self._pictures: dict[tuple[object, ...], QPixmap] = {}
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        return QSize(px(400), px(112))
+        return QSize(px(400), px(136))
 
     def paint(
         self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex
@@ -85,6 +103,7 @@ class CardPainter(QStyledItemDelegate):
             (hit.card.phrase, "ink", MIDDLE, 600),
             (f"{hit.card.title} · {Path(hit.card.lesson).name}", "soft", SMALL + 1, 400),
             (facts_of(hit), "soft", SMALL + 1, 400),
+            (made_of(hit), "soft", SMALL + 1, 400),
             (self._why(family), "heard", SMALL + 1, 600),
         ]
         y = box.top() + px(8)

@@ -1,5 +1,6 @@
 """What the collection does with a phrase: opens its lesson, hangs a copy under this one, hands out."""
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -27,6 +28,7 @@ class CollectionUses(QObject):
         self.view = CollectionWindow(window.document, window.runner, window)
         self.view.open_wanted.connect(self._open)
         self.view.copy_wanted.connect(self._copy)
+        self.view.exercise_wanted.connect(self._exercise)
         self.view.hand_out_wanted.connect(self._hand_out)
         window.files.opened.connect(self._on_opened)
 
@@ -52,7 +54,15 @@ class CollectionUses(QObject):
         if ident and document.lesson.phrase(ident) is not None:
             document.choose_phrase(ident)
 
-    def _copy(self, path: str, ident: int) -> None:
+    def _exercise(self, path: str, ident: int) -> None:
+        """Hang a copy under the phrase, then ask which exercise is to be made of it."""
+
+        def ask() -> None:
+            self._window.asking.move_phrase(exercise_of=self._window.document.phrase)
+
+        self._copy(path, ident, ask)
+
+    def _copy(self, path: str, ident: int, after: Callable[[], None] | None = None) -> None:
         document = self._window.document
         here = document.phrase
         source = document.lesson.source_of(here.ident) if here is not None else None
@@ -72,6 +82,8 @@ class CollectionUses(QObject):
         def then(made: object) -> None:
             if made is not None and self._window.results.fits(ticket, "The copy"):
                 self._hang(source, made)  # type: ignore[arg-type]
+                if after is not None:
+                    after()
 
         self._window.runner.start(Job("Copying a phrase", work, then, self._on_failed))
 
@@ -106,13 +118,13 @@ class CollectionUses(QObject):
         def work(progress: Progress) -> object:
             from juxtanote.app.look.engraved import measure_words
             from juxtanote.app.teach.paper import write_pdf
+            from juxtanote.core.collection.lists import by_lesson
             from juxtanote.core.formats.lesson_file import load_lesson
             from juxtanote.core.handing_out import hand_out_several
 
-            inside: dict[str, list[int]] = {}
-            for path, ident in chosen:
-                inside.setdefault(path, []).append(ident)
-            lessons = [(load_lesson(Path(path)), tuple(idents)) for path, idents in inside.items()]
+            runs = by_lesson(chosen)
+            read = {path: load_lesson(Path(path)) for path in dict.fromkeys(p for p, _ in runs)}
+            lessons = [(read[path], idents) for path, idents in runs]
             hand_out_several(
                 lessons,
                 target,

@@ -4,11 +4,10 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QItemSelection, QStringListModel, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QItemSelection, QSize, QStringListModel, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
-    QCheckBox,
     QCompleter,
     QDialog,
     QFileDialog,
@@ -23,13 +22,17 @@ from PyQt6.QtWidgets import (
 
 from juxtanote.app import settings
 from juxtanote.app.collection import labels
+from juxtanote.app.collection.likeness import LikenessRow, Wanted
+from juxtanote.app.collection.lists_pane import ListsPane
 from juxtanote.app.collection.model import FAMILY, CardModel, CardPainter
 from juxtanote.app.document import Document
-from juxtanote.app.folders import cache_folder
+from juxtanote.app.folders import cache_folder, state_folder
 from juxtanote.app.jobs.runner import Job, JobRunner, Latest
 from juxtanote.app.look.theme import px
 from juxtanote.app.transport.preview import Preview
 from juxtanote.app.widgets.parts import soft_line
+from juxtanote.core.collection.lists import Entry
+from juxtanote.core.collection.music import Line
 from juxtanote.core.collection.search import EXAMPLES, Hit, families
 from juxtanote.core.collection.shelf import Shelf
 from juxtanote.core.errors import JuxtanoteError
@@ -40,7 +43,7 @@ if TYPE_CHECKING:
     from juxtanote.app.transport.devices import SoundOut
 
 PAUSE_MS = 120  # of typing, before it is searched
-BASE = "collection.sqlite"
+BASE, LISTS = "collection.sqlite", "collection-lists.json"
 
 
 class WordCompleter(QCompleter):
@@ -61,6 +64,7 @@ class CollectionWindow(QDialog):
 
     open_wanted = pyqtSignal(str, int)  # lesson file, phrase
     copy_wanted = pyqtSignal(str, int)
+    exercise_wanted = pyqtSignal(str, int)
     hand_out_wanted = pyqtSignal(list)  # pairs of lesson file and phrase
 
     def __init__(
@@ -72,7 +76,9 @@ class CollectionWindow(QDialog):
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle(labels.TITLE)
-        self.resize(px(900), px(660))
+        screen = self.screen()
+        size = QSize(px(1140), px(700))
+        self.resize(size.boundedTo(screen.availableSize()) if screen is not None else size)
         self._document, self._runner = document, runner
         self._shelf = Shelf(cache_folder() / BASE)
         self._finding = Latest(runner, "Searching", self)
@@ -89,7 +95,8 @@ class CollectionWindow(QDialog):
         )
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         self.search.setCompleter(completer)
-        self.like = QCheckBox(labels.LIKE)
+        self.like = LikenessRow(document)
+        self._heard: dict[Path, Line] = {}  # takes that were listened to
         self.folders_button = QPushButton(labels.FOLDERS)
         self.folders_menu = QMenu(self)
         self.folders_button.setMenu(self.folders_menu)
@@ -102,9 +109,13 @@ class CollectionWindow(QDialog):
         self.list.setUniformItemSizes(True)
         self.list.setAccessibleName("Phrases that were found")
         self.said = soft_line(labels.NO_FOLDERS)
+        self.lists = ListsPane(state_folder() / LISTS)
         self.play = QPushButton(labels.PLAY)
+        self.play_recording = QPushButton(labels.PLAY_RECORDING)
         self.open_button = QPushButton(labels.OPEN)
         self.copy = QPushButton(labels.COPY)
+        self.exercise = QPushButton(labels.EXERCISE)
+        self.to_list = QPushButton(labels.TO_LIST)
         self.hand_out = QPushButton(labels.HAND_OUT)
         self._lay_out()
         self._timer = QTimer(self)
@@ -124,9 +135,17 @@ class CollectionWindow(QDialog):
         head.addWidget(self.folders_button)
         column.addLayout(head)
         column.addWidget(self.said)
-        column.addWidget(self.list, 1)
+        middle = QHBoxLayout()
+        middle.setSpacing(18)
+        middle.addWidget(self.list, 1)
+        self.lists.setFixedWidth(px(250))
+        middle.addWidget(self.lists)
+        column.addLayout(middle, 1)
         foot = QHBoxLayout()
-        for button in (self.play, self.open_button, self.copy, self.hand_out):
+        for button in (
+            self.play_recording, self.play, self.open_button, self.copy, self.exercise,
+            self.to_list, self.hand_out,
+        ):  # fmt: skip
             button.setAutoDefault(False)
             foot.addWidget(button)
         self.folders_button.setAutoDefault(False)
@@ -135,7 +154,7 @@ class CollectionWindow(QDialog):
 
     def _connect(self) -> None:
         self.search.textChanged.connect(self._timer.start)
-        self.like.toggled.connect(self._timer.start)
+        self.like.changed.connect(self._timer.start)
         self.list.activated.connect(lambda _: self._act(self.open_wanted))
         selection = self.list.selectionModel()
         if selection is not None:
@@ -143,10 +162,14 @@ class CollectionWindow(QDialog):
         self.play.clicked.connect(self._on_play)
         self.open_button.clicked.connect(lambda: self._act(self.open_wanted))
         self.copy.clicked.connect(lambda: self._act(self.copy_wanted))
+        self.exercise.clicked.connect(lambda: self._act(self.exercise_wanted))
+        self.play_recording.clicked.connect(self._on_play_recording)
+        self.to_list.clicked.connect(self._on_to_list)
         self.hand_out.clicked.connect(self._on_hand_out)
-        self.preview.playing_changed.connect(
-            lambda on: self.play.setText(labels.STOP if on else labels.PLAY)
-        )
+        self.lists.hand_out_wanted.connect(self.hand_out_wanted)
+        self.lists.open_wanted.connect(self.open_wanted)
+        self.lists.told.connect(self.said.setText)
+        self.preview.playing_changed.connect(self._on_playing)
         self._document.selection_changed.connect(self._on_notes_chosen)
         self._document.phrase_changed.connect(self._show_buttons)
 
@@ -223,19 +246,31 @@ class CollectionWindow(QDialog):
         folders, shelf, text = self.folders(), self._shelf, self.search.text().strip()
         if not folders:
             return
-        notes = self._document.selected_notes if self.like.isChecked() else ()
-        like = [round(n.heard.midi) for n in notes]
-        beats = [float(n.written.onset_beats or 0) for n in notes]
-        steps = [b - a for a, b in zip(beats, beats[1:], strict=False)]
+        wanted = self.like.wanted()
+        if wanted.take is not None and wanted.take not in self._heard:
+            self.said.setText(labels.LISTENING)
 
-        def work(_: Progress) -> object:
+        def work(progress: Progress) -> object:
             try:
-                hits = shelf.find(text, folders, like=like, like_steps=steps)
+                pitches, steps = self._line_of(wanted, progress)
+                hits = shelf.find(text, folders, like=pitches, like_steps=steps, by=wanted.by)
             except JuxtanoteError as error:
                 return str(error)
-            return families(hits) if like or "frets:" in text else [[hit] for hit in hits]
+            is_music = wanted.is_music or "frets:" in text
+            return families(hits) if is_music else [[hit] for hit in hits]
 
         self._finding.ask(work, self._show_found)
+
+    def _line_of(self, wanted: Wanted, progress: Progress) -> Line:
+        """Give the line that is looked for; a take is listened to once."""
+        if wanted.take is None:
+            return wanted.line
+        if wanted.take not in self._heard:
+            from juxtanote.core.audio.read import read_sound
+            from juxtanote.core.collection.heard import line_of
+
+            self._heard[wanted.take] = line_of(read_sound(wanted.take), progress)
+        return self._heard[wanted.take]
 
     def _show_found(self, found: object) -> None:
         if isinstance(found, str):
@@ -254,9 +289,10 @@ class CollectionWindow(QDialog):
         self._show_buttons()
 
     def _on_notes_chosen(self) -> None:
-        if self.like.isChecked() and self.isVisible():
-            self._timer.start()
-        self._show_buttons()
+        if self.isVisible():
+            if self.like.wanted().line[0]:
+                self._timer.start()
+            self._show_buttons()
 
     # Using
 
@@ -270,17 +306,17 @@ class CollectionWindow(QDialog):
 
     def _show_buttons(self, *_: object) -> None:
         chosen = bool(self.chosen())
-        for button in (self.play, self.open_button, self.hand_out):
+        for button in (
+            self.play, self.play_recording, self.open_button, self.to_list, self.hand_out,
+        ):  # fmt: skip
             button.setEnabled(chosen)
             button.setToolTip("" if chosen else labels.CHOOSE)
         has_phrase = self._document.phrase is not None
-        self.copy.setEnabled(chosen and has_phrase)
-        self.copy.setToolTip(
-            "" if chosen and has_phrase else labels.COPY_WHERE if chosen else labels.CHOOSE
-        )
-        has_notes = len(self._document.selected_notes) > 1
-        self.like.setEnabled(has_notes or self.like.isChecked())
-        self.like.setToolTip("" if has_notes else labels.LIKE_NONE)
+        for button in (self.copy, self.exercise):
+            button.setEnabled(chosen and has_phrase)
+            why = labels.COPY_WHERE if chosen else labels.CHOOSE
+            button.setToolTip("" if chosen and has_phrase else why)
+        self.like.show_choices()
 
     def _act(self, wanted) -> None:  # type: ignore[no-untyped-def]
         chosen = self.chosen()
@@ -290,15 +326,45 @@ class CollectionWindow(QDialog):
     def _on_hand_out(self) -> None:
         self.hand_out_wanted.emit([(hit.card.lesson, hit.card.ident) for hit in self.chosen()])
 
+    def _on_to_list(self) -> None:
+        cards = [hit.card for hit in self.chosen()]
+        self.lists.add([Entry(c.lesson, c.ident, f"{c.phrase}, {c.title}") for c in cards])
+
     def _on_play(self) -> None:
+        chosen = self._stopped()
+        if chosen is not None:
+            card = chosen.card
+            self.with_lesson(card.lesson, lambda lesson: self._sound(lesson, card.ident))
+
+    def _on_play_recording(self) -> None:
+        chosen = self._stopped()
+        if chosen is None:
+            return
+        card, folder = chosen.card, cache_folder() / "recordings"
+
+        def then(lesson) -> None:  # type: ignore[no-untyped-def]
+            phrase = lesson.phrase(card.ident)
+            if phrase is None or phrase.variation is not None:
+                self.said.setText(labels.NOT_ON_RECORDING)
+                return
+            self.preview.play_place(
+                lesson, phrase, Path(card.lesson), folder, settings.LEVEL.read(),
+                lambda: self.said.setText(labels.NO_RECORDING),
+            )  # fmt: skip
+
+        self.with_lesson(card.lesson, then)
+
+    def _stopped(self) -> Hit | None:
+        """Stop what plays; where nothing did, give what is to be played."""
         if self.preview.is_playing:
             self.preview.stop()
-            return
+            return None
         chosen = self.chosen()
-        if not chosen:
-            return
-        card = chosen[0].card
-        self.with_lesson(card.lesson, lambda lesson: self._sound(lesson, card.ident))
+        return chosen[0] if chosen else None
+
+    def _on_playing(self, on: bool) -> None:
+        self.play.setText(labels.STOP if on else labels.PLAY)
+        self.play_recording.setText(labels.STOP if on else labels.PLAY_RECORDING)
 
     def _sound(self, lesson, ident: int) -> None:  # type: ignore[no-untyped-def]
         phrase = lesson.phrase(ident)

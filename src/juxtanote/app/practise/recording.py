@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from juxtanote.app.document import Document
-from juxtanote.app.folders import DATA, state_folder
+from juxtanote.app.folders import DEMO_TAKES, take_file, takes_folder
 from juxtanote.app.practise import labels
 from juxtanote.app.settings import LATENCY_MS, MICROPHONE
 from juxtanote.app.transport.controller import Transport
@@ -30,7 +30,6 @@ CLIPPED = 0.99  # of full scale: a sample there was cut off
 METER_MS = 60  # between two looks at the level: about as fast as one can see
 PROBE_LEVEL = 0.5  # of full scale, loud enough for a microphone at a small speaker
 LEAST_LOST_S = 0.02  # less than this is the clock of the card, not a lost block
-DEMO_TAKES = DATA / "demo" / "takes"
 
 
 class TakeRecorder(QObject):
@@ -130,9 +129,7 @@ class TakeRecorder(QObject):
 
     def file_of(self, name: str) -> Path | None:
         """Find the sound of a take: among this machine's, or those of the demo."""
-        bare = Path(name).name  # a lesson may say anything: takes are in no other folder
-        places = (self.folder() / bare, DEMO_TAKES / bare)
-        return next((path for path in places if bare and path.is_file()), None)
+        return take_file(name)
 
     def _open_chosen(self) -> SoundIn:
         if MICROPHONE.read() == SIMULATED:
@@ -190,4 +187,4 @@ class TakeRecorder(QObject):
     @staticmethod
     def folder() -> Path:
         """Give where takes are kept: on this machine only."""
-        return state_folder() / "takes"
+        return takes_folder()

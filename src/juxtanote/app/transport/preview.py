@@ -1,5 +1,6 @@
 """Playing a phrase or a take once, apart from the recording that is open."""
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -53,6 +54,44 @@ class Preview(QObject):
             return render_phrase(phrase, lesson, RATE, progress)
 
         self._latest.ask(work, self._on_rendered)  # type: ignore[arg-type]
+
+    def play_place(
+        self,
+        lesson: Lesson,
+        phrase: Phrase,
+        lesson_file: Path,
+        folder: Path,
+        level: float,
+        nothing: Callable[[], None],
+    ) -> None:
+        """Play a phrase out of its lesson's recording, or say that there is nothing to play.
+
+        `folder` takes what has to be unpacked.
+        """
+        self.stop()
+        self.player.set_level(level)
+
+        def work(progress: Progress) -> object:
+            from juxtanote.core.audio.read import read_sound, to_rate
+            from juxtanote.core.formats.lesson_file import find_recording
+
+            place = find_recording(lesson, lesson_file, folder)
+            if place is None:
+                return None
+            try:
+                sound = read_sound(place, progress=progress)
+            except JuxtanoteError:
+                return None
+            first, last = (round(t * sound.sample_rate) for t in (phrase.start_s, phrase.end_s))
+            return to_rate(sound.audio[:, first:last], sound.sample_rate, RATE)
+
+        def then(audio: object) -> None:
+            if isinstance(audio, np.ndarray) and audio.shape[-1]:
+                self._start(audio)
+            else:
+                nothing()
+
+        self._latest.ask(work, then)
 
     def play_file(self, path: Path, level: float) -> None:
         """Play a sound file; nothing where it cannot be read."""
