@@ -98,7 +98,8 @@ class CardPainter(QStyledItemDelegate):
         painter.setBrush(colour("panel") if chosen else colour("paper"))
         painter.setPen(pen("ink", 1.6) if chosen else pen("rule", 1.2))
         painter.drawRoundedRect(box, 6, 6)
-        left, width = box.left() + 14, 0.46 * box.width()
+        left = box.left() + 14
+        width = max(0.46 * box.width(), min(px(390), 0.62 * box.width()))
         lines = [
             (hit.card.phrase, "ink", MIDDLE, 600),
             (f"{hit.card.title} · {Path(hit.card.lesson).name}", "soft", SMALL + 1, 400),

@@ -15,6 +15,7 @@ from juxtanote.core.audio.read import to_mid_side, to_rate
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.progress import Progress, no_progress, part_of
 
+ALONE_FROM = 0.35  # the confidence from which notes of a guitar alone are mostly right
 STRETCH_S = 30.0  # of sound at once, which bounds memory
 MARGIN_S = 0.5  # listened to on both sides of a stretch, for context
 # A note that ends so near to the end of its stretch may be cut.

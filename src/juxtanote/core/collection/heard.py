@@ -2,11 +2,10 @@
 
 from juxtanote.core.analysis.reference_pitch import reference_to_hear_at
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
-from juxtanote.core.analysis.stretches import hear_all, whole_middle
+from juxtanote.core.analysis.stretches import ALONE_FROM, hear_all, whole_middle
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.collection.music import Line
 from juxtanote.core.errors import JuxtanoteError
-from juxtanote.core.practice.takes import HEARD_FROM
 from juxtanote.core.progress import Progress, no_progress
 
 FEWEST = 3  # notes that make a line
@@ -31,7 +30,7 @@ def line_of(take: Sound, progress: Progress = no_progress) -> Line:
     notes = sorted(
         (note.onset_s, round(note.midi))
         for note in hear_all(take, reference_cents=reference, progress=progress)
-        if note.confidence > HEARD_FROM and "dead" not in note.techniques
+        if note.confidence > ALONE_FROM and "dead" not in note.techniques
     )
     if len(notes) < FEWEST:
         raise JuxtanoteError(

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from juxtanote.core.analysis.reference_pitch import reference_to_hear_at
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
-from juxtanote.core.analysis.stretches import whole_middle
+from juxtanote.core.analysis.stretches import ALONE_FROM, whole_middle
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.checks.complaints import EXTRA, MISSING, QUIET, Asked, Complaint
 from juxtanote.core.checks.evidence import Evidence, listen_again
@@ -25,7 +25,6 @@ from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.kept import BarOfTake, TakeEntry
 
 Array = NDArray[np.float64]
-HEARD_FROM = 0.35  # in a take, which is alone, half-sure notes are mostly right
 # Of the written speed, and how many speeds are tried between.
 SLOWEST, FASTEST, STEPS = 0.35, 1.6, 90
 # Seconds and semitones within which a note is the one that is written.
@@ -109,7 +108,7 @@ def compare(
     heard = sorted(
         (n.onset_s, n.midi)
         for part in parts for n in part.notes
-        if n.confidence > HEARD_FROM and "dead" not in n.techniques
+        if n.confidence > ALONE_FROM and "dead" not in n.techniques
     )  # fmt: skip
     written = np.array([n.onset_s for n in asked])
     pairs = _aligned(asked, heard, speed)
