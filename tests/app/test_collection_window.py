@@ -2,6 +2,7 @@
 
 import os
 import tempfile
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from unittest import mock
@@ -19,13 +20,16 @@ from juxtanote.app.collection.likeness import NOTES, TAKE
 from juxtanote.app.collection.lists_pane import ListsPane
 from juxtanote.app.collection.model import FAMILY, made_of
 from juxtanote.app.collection.window import CollectionWindow
-from juxtanote.app.lesson_forms import HarmonyForm, LimitsForm
+from juxtanote.app.lesson_forms import HarmonyForm, LimitsForm, PartsForm
 from juxtanote.app.main import demo_lesson
 from juxtanote.app.transport.devices import SimulatedSoundCard
 from juxtanote.core.collection.cards import Card
 from juxtanote.core.exercises.kinds import Kind
+from juxtanote.core.exercises.make import harmony_part
 from juxtanote.core.formats.lesson_file import save_lesson
-from juxtanote.core.score.lesson import COPIED, EXERCISE, Recording
+from juxtanote.core.formats.lesson_json import lesson_from_text, lesson_text
+from juxtanote.core.score import edits
+from juxtanote.core.score.lesson import COPIED, EXERCISE, Lesson, Recording
 from juxtanote.core.theory.pitch import pitch_name
 from tests.app import wait_until
 from tests.app.windows import WindowTest
@@ -371,3 +375,59 @@ class TestChecked(WindowTest):
         self.document.choose_phrase(phrase.ident)
         self.assertIn("doubtful notes (1)", self.checked())
         self.assertEqual(self.document.lesson.kept.checked, ())
+
+
+class TestPartsTogether(WindowTest):
+    def harmonised(self) -> Lesson:
+        lesson = replace(small_lesson(), key="A minor")
+        lesson = edits.add_part(lesson, "A third above", "harmony")
+        return lesson.with_phrase(
+            harmony_part(lesson, lesson.phrases[0], 2, lesson.parts[-1].ident)
+        )
+
+    def rendered_after(self, act: Callable[[], object]) -> np.ndarray:
+        rendering = self.window.rendering
+        before = rendering.rendered
+        act()
+        self.assertTrue(
+            wait_until(lambda: rendering.rendered is not None and rendering.rendered is not before)
+        )
+        assert rendering.rendered is not None
+        return rendering.rendered.audio
+
+    def test_parts_sound_together_and_one_can_be_muted(self) -> None:
+        self.open_small()
+        self.document.change("Harmony", lambda _: self.harmonised())
+        self.document.choose_phrase(self.document.lesson.phrases[-1].ident)
+        lead = next(p for p in self.document.lesson.phrases if p.part == 1)
+        alone = self.rendered_after(lambda: self.document.choose_phrase(lead.ident))
+        together = self.rendered_after(self.window.actions_by_name["hear_parts"].trigger)
+        self.assertFalse(np.array_equal(alone, together[: len(alone)]))
+
+        def mute(form: PartsForm) -> bool:
+            form.lines[1].heard.setChecked(False)
+            return True
+
+        with mock.patch.object(PartsForm, "exec", mute):
+            muted = self.rendered_after(self.window.asking.choose_parts)
+        np.testing.assert_array_equal(muted, alone)
+        kept = lesson_from_text(lesson_text(self.document.lesson))
+        self.assertTrue(kept.parts[1].is_muted)
+        again = self.rendered_after(self.document.undo_stack.undo)
+        np.testing.assert_array_equal(again, together)
+
+    def test_parts_are_swapped_added_and_taken_away(self) -> None:
+        lesson = self.harmonised()
+        form = PartsForm(lesson)
+        self.addCleanup(form.deleteLater)
+        self.assertFalse(form.lines[1].swap.isEnabled())
+        form.lines[0].swap.click()
+        form.more.click()
+        after = form.changed(lesson)
+        self.assertEqual(
+            [(p.name, p.role) for p in after.parts],
+            [("A third above", "harmony"), ("Lead", "lead"), ("Guitar 3", "second")],
+        )
+        self.assertEqual([p.part for p in after.phrases], [p.part for p in lesson.phrases])
+        form.lines[1].away.click()
+        self.assertEqual(len(form.changed(lesson).parts), 2)

@@ -109,6 +109,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("harmony", "&Harmony for another part…", "Alt+H", "The same line a third or a sixth away, for a second guitar", "Phrase", ("phrase", "original", "notes")),
     ActionSpec("split_voices", "Sort two &voices into parts", "Alt+Shift+H", "What is struck under another note gets a part of its own", "Phrase", ("phrase", "original", "notes")),
     ActionSpec("other_parts", "&Other parts behind", "Shift+P", "Show the other guitars pale on the sheet", "Phrase", ("place", "parts")),
+    ActionSpec("hear_parts", "Other parts are &heard too", "Alt+P", "The tab of other guitars sounds under the phrase", "Phrase", ("phrase", "original", "parts")),
     ActionSpec("next_note", "Next note", "Right", "Select the next note", "Note", ("place", "notes")),
     ActionSpec("previous_note", "Previous note", "Left", "Select the note before", "Note", ("place", "notes")),
     ActionSpec("extend_next", "Extend to the next note", "Shift+Right", "Select one more", "Note", ("place", "notes")),

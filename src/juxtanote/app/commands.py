@@ -84,6 +84,7 @@ class Commands:
             "add_note": place("add"), "finger": place("next_finger"), "stroke": place("next_stroke"),
             "alternative": lambda: self._window.place.next_alternative(),
             "other_parts": lambda: self._window.place.toggle_other_parts(),
+            "hear_parts": self._hear_parts,
             "zoom_in": lambda: self._zoom(1.5), "zoom_out": lambda: self._zoom(1 / 1.5),
             "zoom_all": self._zoom_all, "waive": lambda: self._window.check.waive(),
             "mend": lambda: self._window.check.mend(),
@@ -104,6 +105,12 @@ class Commands:
     def _edits(self, method: str, *arguments: object) -> Callable[[], object]:
         """Give what calls a method of the Place desk, which need not be built yet."""
         return lambda: getattr(self._window.place.notes, method)(*arguments)
+
+    def _hear_parts(self) -> None:
+        rendering = self._window.rendering
+        rendering.play_others(not rendering.plays_others)
+        told = "Other parts sound with the tab; Ctrl+Shift+G mutes one."
+        self._window.tell(told if rendering.plays_others else "The tab sounds alone.")
 
     def _zoom(self, factor: float) -> None:
         if self._window.desk == HEAR:

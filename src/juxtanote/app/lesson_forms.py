@@ -152,6 +152,36 @@ class HarmonyForm(Form):
         self.accept()
 
 
+class PartLine(QWidget):
+    """One guitar: its name and role, whether it is heard, and what can be done with it."""
+
+    def __init__(self, ident: int, name: str, role: str, is_muted: bool) -> None:
+        super().__init__()
+        self.ident = ident
+        self.name, self.role, self.heard = QLineEdit(name), QComboBox(), QCheckBox("heard")
+        self.swap, self.away = QPushButton("Swap with the next"), QPushButton("Take away")
+        self.name.setAccessibleName("Name of the part")
+        self.role.setAccessibleName("Role of the part")
+        self.role.addItems(list(ROLES))
+        self.role.setCurrentText(role)
+        self.heard.setChecked(not is_muted)
+        self.heard.setToolTip("Whether it sounds where parts are heard together (Alt+P)")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        for widget in (self.name, self.role, self.heard, self.swap, self.away):
+            row.addWidget(widget)
+
+    def swap_with(self, other: "PartLine") -> None:
+        """Exchange names and roles: each plays what the other one did."""
+        (name, role), (theirs, their_role) = (
+            (line.name.text(), line.role.currentText()) for line in (self, other)
+        )
+        self.name.setText(theirs)
+        self.role.setCurrentText(their_role)
+        other.name.setText(name)
+        other.role.setCurrentText(role)
+
+
 class PartsForm(Form):
     """The guitars of a recording: names and roles, more of them, fewer of them."""
 
@@ -160,9 +190,9 @@ class PartsForm(Form):
         self._lesson = lesson
         self._column = QVBoxLayout()
         self.rows.addRow(self._column)
-        self._lines: list[tuple[int, QWidget, QLineEdit, QComboBox]] = []
+        self.lines: list[PartLine] = []
         for part in lesson.parts:
-            self._add_line(part.ident, part.name, part.role)
+            self._add_line(PartLine(part.ident, part.name, part.role, part.is_muted))
         self.more = QPushButton("Add a part")
         self.more.clicked.connect(self._on_more)
         self.rows.addRow(self.more)
@@ -171,56 +201,48 @@ class PartsForm(Form):
             "takes its phrases with it."
         )
 
-    def _add_line(self, ident: int, name: str, role: str) -> None:
-        line = QWidget()
-        row = QHBoxLayout(line)
-        row.setContentsMargins(0, 0, 0, 0)
-        field, kind, away = QLineEdit(name), QComboBox(), QPushButton("Take away")
-        field.setAccessibleName("Name of the part")
-        kind.setAccessibleName("Role of the part")
-        kind.addItems(list(ROLES))
-        kind.setCurrentText(role)
-        away.clicked.connect(lambda: self._on_away(ident))
-        for widget in (field, kind, away):
-            row.addWidget(widget)
+    def _add_line(self, line: PartLine) -> None:
+        line.away.clicked.connect(lambda: self._on_away(line))
+        line.swap.clicked.connect(lambda: self._on_swap(line))
         self._column.addWidget(line)
-        self._lines.append((ident, line, field, kind))
+        self.lines.append(line)
         self._refresh()
 
     def _refresh(self) -> None:
-        for _, line, _, _ in self._lines:
-            button = line.findChild(QPushButton)
-            if button is not None:
-                button.setEnabled(len(self._lines) > 1)
-                button.setToolTip("" if len(self._lines) > 1 else "A lesson has at least one part.")
+        for line in self.lines:
+            for button, can, why in (
+                (line.away, len(self.lines) > 1, "A lesson has at least one part."),
+                (line.swap, line is not self.lines[-1], "There is no part below."),
+            ):
+                button.setEnabled(can)
+                button.setToolTip("" if can else why)
 
     def _on_more(self) -> None:
-        ident = 1 + max(i for i, *_ in self._lines)
-        self._add_line(
-            max(ident, 1 + max(p.ident for p in self._lesson.parts)), f"Guitar {ident}", "second"
-        )
+        highest = max([line.ident for line in self.lines] + [p.ident for p in self._lesson.parts])
+        number = len(self.lines) + 1
+        self._add_line(PartLine(highest + 1, f"Guitar {number}", "second", False))
 
-    def _on_away(self, ident: int) -> None:
-        for entry in [e for e in self._lines if e[0] == ident]:
-            self._lines.remove(entry)
-            entry[1].deleteLater()
+    def _on_away(self, line: PartLine) -> None:
+        self.lines.remove(line)
+        line.deleteLater()
         self._refresh()
+
+    def _on_swap(self, line: PartLine) -> None:
+        line.swap_with(self.lines[self.lines.index(line) + 1])
 
     def changed(self, lesson: Lesson) -> Lesson:
         """Give the lesson with the parts as they are written."""
-        wanted = {
-            i: (f.text().strip()[:200] or f"Guitar {i}", k.currentText())
-            for i, _, f, k in self._lines
-        }
+        wanted = {line.ident: line for line in self.lines}
         for ident in [p.ident for p in lesson.parts]:
             if ident not in wanted and len(lesson.parts) > 1:
                 lesson = edits.delete_part(lesson, ident)
-        known = {p.ident for p in lesson.parts}
-        for ident, (name, role) in wanted.items():
-            if ident in known:
-                lesson = edits.change_part(lesson, ident, name=name, role=role)
-            else:
+        for ident, line in wanted.items():
+            name = line.name.text().strip()[:200] or f"Guitar {ident}"
+            role, is_muted = line.role.currentText(), not line.heard.isChecked()
+            if all(part.ident != ident for part in lesson.parts):
                 lesson = edits.add_part(lesson, name, role)
+                ident = lesson.parts[-1].ident
+            lesson = edits.change_part(lesson, ident, name=name, role=role, is_muted=is_muted)
         return lesson
 
 

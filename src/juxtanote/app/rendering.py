@@ -37,6 +37,7 @@ class TabRendering(QObject):
         self._document, self._transport, self._results = document, transport, results
         self.rendered: Rendered | None = None  # for desks that are built later
         self._joined: tuple[int, ...] = ()
+        self.plays_others = False  # what other parts play under the phrase sounds too
         self._rendered_for: tuple[object, ...] = ()
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -50,6 +51,11 @@ class TabRendering(QObject):
     def join(self, phrases: tuple[int, ...]) -> None:
         """Let these phrases sound as tab, until another one becomes current."""
         self._joined = phrases
+        self._timer.start()
+
+    def play_others(self, on: bool) -> None:
+        """Let other parts sound under the current phrase, those that are muted left out; or not."""
+        self.plays_others = on
         self._timer.start()
 
     def _on_phrase_changed(self) -> None:
@@ -72,7 +78,12 @@ class TabRendering(QObject):
             length = max(p.end_s for p in joined) - min(p.start_s for p in joined)
             if length <= LONGEST_JOINED_S:
                 return tuple(joined)
-        return (current,) if current is not None and current.notes else ()
+        if current is None or not current.notes:
+            return ()
+        if not self.plays_others or current.is_variant:
+            return (current,)
+        others = [p for p in lesson.beside(current) if p.notes and not lesson.part(p.part).is_muted]
+        return (current, *others)
 
     def _render(self) -> None:
         """Render what sounds where it changed."""

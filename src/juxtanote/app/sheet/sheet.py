@@ -187,13 +187,7 @@ class Sheet(Drawn):
 
     def _others(self, phrase: Phrase) -> tuple[Phrase, ...]:
         """Give what other parts play under the phrase, where that is wished."""
-        if not self.shows_others:
-            return ()
-        return tuple(
-            p
-            for p in self._document.lesson.phrases
-            if p.part != phrase.part and p.start_s < phrase.end_s and p.end_s > phrase.start_s
-        )
+        return self._document.lesson.beside(phrase) if self.shows_others else ()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self._are_rows_old or self._size_painted != self.size():

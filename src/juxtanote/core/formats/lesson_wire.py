@@ -166,6 +166,7 @@ class PartW(_Wire, frozen=True):
     role: Literal["lead", "second", "rhythm", "harmony", "bass", "other"]
     guitar: GuitarW
     school: Literal["alternate", "down", "economy", "hybrid", "fingers"]
+    is_muted: bool = False
 
 
 class RecordingW(_Wire, frozen=True):

@@ -60,6 +60,7 @@ class Part:
     role: str = "lead"
     guitar: Guitar = field(default_factory=Guitar)
     school: str = "alternate"
+    is_muted: bool = False  # left out where parts sound together
 
     def __post_init__(self) -> None:
         if self.school not in SCHOOLS:
@@ -227,6 +228,20 @@ class Lesson:
             if phrase.ident == ident:
                 return phrase
         return next((v for p in self.phrases for v in p.variants if v.ident == ident), None)
+
+    def beside(self, phrase: Phrase) -> tuple[Phrase, ...]:
+        """Give the phrases of other parts that sound while a phrase does.
+
+        Parameters
+        ----------
+        phrase : Phrase
+            On the recording's time axis; seconds of it count.
+        """
+        return tuple(
+            p
+            for p in self.phrases
+            if p.part != phrase.part and p.start_s < phrase.end_s and p.end_s > phrase.start_s
+        )
 
     def source_of(self, ident: int) -> Phrase | None:
         """Give the phrase on the recording's time axis: itself, or the one a variant hangs under.
