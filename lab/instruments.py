@@ -25,6 +25,7 @@ TICKS_PER_S = 960
 STRING_CHANNELS = (0, 1, 2, 3, 4, 5, 6)
 MUTED_CHANNELS = (7, 8, 10, 11, 12, 13, 14)
 HARMONIC_CHANNEL = 15
+MUCH_SOFTER = 0.4  # of the velocity of the note before
 MUTED_PROGRAM = 28
 
 
@@ -133,6 +134,8 @@ def _chains(
             and abs(event.midi - chain[0].midi) <= 12
             and not chain[-1].techniques & {"dead", "palm-mute", "natural-harmonic"}
             and rng.random() < bent_share
+            # One stroke cannot give a note that is far softer than the one before.
+            and event.velocity > MUCH_SOFTER * chain[-1].velocity
         )
         if joined and chain is not None:
             chain.append(event)

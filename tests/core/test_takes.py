@@ -30,7 +30,8 @@ def played(speed: float = 1.0, drift: float = 0.0, **changes: object) -> Sound:
         onset = (0.4 * k + drift * 4.0 * (part - part * part)) / speed + 0.6
         onset += float(changes.get(f"late{k}", 0.0))  # type: ignore[arg-type]
         pitch = float(midi) + float(changes.get(f"step{k}", 0.0))  # type: ignore[arg-type]
-        events.append(StringEvent(onset, 0.36 / speed, 3, 5, pitch))
+        soft = float(changes.get(f"soft{k}", 1.0))  # type: ignore[arg-type]
+        events.append(StringEvent(onset, 0.36 / speed, 3, 5, pitch, velocity=0.8 * soft))
     length = max(e.offset_s for e in events) + 0.5
     audio = render_events(events, RATE, StringVoice(), np.random.default_rng(5), length_s=length)
     return Sound(np.stack([audio, audio]), RATE)
@@ -65,6 +66,18 @@ class TestCompare(unittest.TestCase):
             self.assertEqual(kinds(told), [("time", 5)])
             self.assertEqual(np.sign(told.notes[5].late_ms or 0.0), np.sign(late))
             self.assertIn("time is not even", told.summary)
+
+    def test_a_slur_is_there_or_too_soft_or_left_out(self) -> None:
+        tab = right()
+        tab[4] = replace(tab[4], techniques=frozenset({"pull-off"}))
+        for wanted, changes in (
+            ([], {}), ([], {"soft4": 0.5}), ([("quiet", 4)], {"soft4": 0.07}),
+            ([("quiet", 4)], {"soft4": 0.03}), ([("missing", 4)], {"n4": "out"}),
+        ):  # fmt: skip
+            told = compare(tab, played(0.7, **changes))  # type: ignore[arg-type]
+            self.assertEqual(kinds(told), wanted, str(changes))
+        tab[4] = replace(tab[4], techniques=frozenset())  # of a picked note it is no matter
+        self.assertNotIn(("quiet", 4), kinds(compare(tab, played(0.7, soft4=0.07))))
 
     def test_a_note_too_many_stands_where_it_would_be_written(self) -> None:
         tab = right()

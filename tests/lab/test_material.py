@@ -17,6 +17,7 @@ from juxtanote.core.theory.tuning import STANDARD
 from lab import curves, instruments
 from lab.backing import any_guitar
 from lab.blend import blend
+from lab.instruments import _chains
 from lab.mixing import (
     ambience,
     gate,
@@ -207,3 +208,15 @@ class TestSounds(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class TestSlurredStrokes(unittest.TestCase):
+    def test_what_is_far_softer_is_a_stroke_of_its_own(self) -> None:
+        rng = np.random.default_rng(1)
+        slurred = frozenset({"hammer-on"})
+        for velocity, strokes in ((0.8, 1), (0.4, 1), (0.2, 2)):
+            events = [
+                StringEvent(0.0, 0.5, 2, 5, 64.0, velocity=0.8),
+                StringEvent(0.5, 0.5, 2, 7, 66.0, slurred, velocity=velocity),
+            ]
+            self.assertEqual(len(_chains(events, 1.0, rng)), strokes)

@@ -50,6 +50,7 @@ ENOUGH_PLAYED, USUALLY_CLEAR = 4, 0.97  # fewer notes do not tell how clearly it
 RINGING = 0.8  # of a note's frames that sound: it rings on
 # Picked notes that tell what usual is; how much softer and longer is told.
 MIN_PICKED, QUIET_DB, RINGS_S = 3, 15.0, 0.15
+LEAST_CLEAR = 0.65  # of a slurred note that is heard at all
 
 
 def second_ear(asked: Sequence[Asked], evidence: Evidence) -> list[Complaint]:
@@ -278,7 +279,9 @@ def _quiet(played: Sequence[tuple[Asked, PerceivedNote]], evidence: Evidence) ->
     for note, heard, level in known:
         under = usual - level
         if note.techniques & {"hammer-on", "pull-off"} and under > QUIET_DB:
-            confidence = min(0.6 + 0.03 * (under - QUIET_DB), 0.9) * heard.confidence
+            # What is soft is heard with little confidence: it is too soft all the same.
+            clear = max(heard.confidence, LEAST_CLEAR)
+            confidence = min(0.6 + 0.03 * (under - QUIET_DB), 0.9) * clear
             words = f"{under:.1f} dB under the picked notes"
             found.append(complaint_of(note, QUIET, f"{level:.1f} dB", confidence, words))
     return found

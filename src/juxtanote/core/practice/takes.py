@@ -17,9 +17,9 @@ from juxtanote.core.analysis.reference_pitch import reference_to_hear_at
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.analysis.stretches import ALONE_FROM, whole_middle
 from juxtanote.core.audio.sound import Sound
-from juxtanote.core.checks.complaints import EXTRA, MISSING, QUIET, Asked, Complaint
+from juxtanote.core.checks.complaints import EXTRA, MISSING, QUIET, Asked, Complaint, complaint_of
 from juxtanote.core.checks.evidence import Evidence, listen_again
-from juxtanote.core.checks.second_ear import second_ear
+from juxtanote.core.checks.second_ear import QUIET_DB, second_ear
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.kept import BarOfTake, TakeEntry
@@ -34,7 +34,9 @@ FEWEST_SHARE = 0.3  # of the notes that must be found for a take to be of this p
 OTHER_COST, SKIP_WRITTEN, SKIP_HEARD, FAR_S = 0.9, 0.8, 0.5, 0.35
 # Over which the take's own tempo is read, and from how many notes.
 SPAN_S, LEAST_NOTES, ENOUGH_FOR_CURVES = 4.0, 9, 7
-GONE_DB = 31.0  # under the picked notes: a slur that is softer was not played at all
+# Of the evidence that a slurred note sounds: below it was not played at all, above it was too soft.
+GONE, SOON_S = 6e-4, 0.2
+SOFT_IS_RIGHT = 0.8  # how often one is too soft that nobody hears and that sounds all the same
 SLURS = frozenset({"hammer-on", "pull-off"})
 TOLD_FROM = 0.5  # complaints that are more likely wrong than right are kept back
 STEADY_MS, SAFE_STEP = 25.0, 0.1  # a spread that a teacher calls steady; how much slower is safe
@@ -311,22 +313,51 @@ def _soft_or_missed(
     told: Sequence[Complaint], asked: Sequence[Asked], parts: Sequence[Evidence]
 ) -> Iterator[Complaint]:
     """Call a slurred note that is not heard too soft, where there is something of it after all."""
-    levels = {n.row: _level(n, parts) for n in asked if "dead" not in n.techniques}
-    struck = [levels[n.row] for n in asked if n.row in levels and not n.techniques & SLURS]
-    known = [level for level in struck or levels.values() if level is not None]
+    notes = {n.row: n for n in asked if "dead" not in n.techniques}
+    struck = [n for n in notes.values() if not n.techniques & SLURS] or list(notes.values())
+    known = [level for n in struck if (level := _level(n, parts)) is not None]
     usual = float(np.median(known)) if known else 0.0
-    slurred = {n.row for n in asked if n.techniques & SLURS}
     for complaint in told:
-        level = levels.get(complaint.row) if complaint.row in slurred else None
-        if complaint.kind == EXTRA and level is not None and usual - level < GONE_DB:
-            words = f"about {usual - level:.0f} dB under the picked notes"
-            complaint = replace(complaint, kind=QUIET, heard=f"{level:.1f} dB", detail=words)
+        note = notes.get(complaint.row) if complaint.row is not None else None
+        if complaint.kind == EXTRA and note is not None and note.techniques & SLURS:
+            level = _level(note, parts)
+            if level is not None and _sounds(note, parts) > GONE:
+                words = f"about {max(usual - level, 0.0):.0f} dB under the picked notes"
+                complaint = replace(complaint, kind=QUIET, heard=f"{level:.1f} dB", detail=words)
         yield complaint
+    spoken_of = {complaint.row for complaint in told}
+    for note in notes.values():
+        if note.row in spoken_of or not note.techniques & SLURS or _is_heard(note, parts):
+            continue
+        level = _level(note, parts)
+        if level is not None and usual - level > QUIET_DB:
+            words = f"about {usual - level:.0f} dB under the picked notes"
+            yield complaint_of(note, QUIET, f"{level:.1f} dB", SOFT_IS_RIGHT, words)
+
+
+def _is_heard(note: Asked, parts: Sequence[Evidence]) -> bool:
+    """Tell whether the listener wrote a note of this pitch down where it is asked for."""
+    here = _part_of(note, parts)
+    return here is None or any(
+        abs(n.onset_s - note.onset_s) < NEAR_S and abs(n.midi - note.midi) < SAME_PITCH
+        for n in here.notes
+    )
+
+
+def _part_of(note: Asked, parts: Sequence[Evidence]) -> Evidence | None:
+    return next((p for p in parts if p.start_s <= note.onset_s < p.end_s), None)
 
 
 def _level(note: Asked, parts: Sequence[Evidence]) -> float | None:
-    here = next((p for p in parts if p.start_s <= note.onset_s < p.end_s), None)
+    here = _part_of(note, parts)
     return here.level_db(note.midi, note.onset_s) if here is not None else None
+
+
+def _sounds(note: Asked, parts: Sequence[Evidence]) -> float:
+    """Give the evidence that a note sounds just after its onset, 0 to 1."""
+    here = _part_of(note, parts)
+    until = min(note.offset_s, note.onset_s + SOON_S)
+    return here.sounds(note.midi, note.onset_s, until) if here is not None else 0.0
 
 
 def _at(note: Asked, tempo: _Tempo) -> Asked:
