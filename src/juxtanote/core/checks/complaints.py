@@ -47,11 +47,14 @@ class Complaint:
 
 # How much of what is over one half is left of a confidence, so that it is right as often as it says
 # (`bench check`, its half for tuning).
-HONEST = {TIME: 1.2}
-# Notes that are not written, or do not sound, are told rightly where the listener is sure of the others
-# around: log odds, of the confidence itself and of how much the others lack of being sure (fitted there).
-BY_OTHERS = {MISSING: (-4.6, 3.0, -0.7), EXTRA: (-3.5, 1.4, -1.0)}
-MOST_TOLD = 0.85
+HONEST = {TIME: 1.2, WRONG_PITCH: 1.06}
+# Notes that are not written are told rightly where the listener is sure of the others around: log odds,
+# of the confidence itself and of how much the others lack of being sure (fitted on each half; the mean).
+BY_OTHERS = {MISSING: (-6.9, 4.85, -0.88)}
+MOST_TOLD = 0.95
+# A note that does not sound leaves hardly a trace of an onset; one that a band covers leaves a hundred
+# times as much: log odds that it does not sound, and what each tenth of that evidence adds (likewise).
+NO_TRACE, A_TENTH, LEAST_TRACE = -3.8, 0.97, 1e-6
 
 
 def honest(kind: str, confidence: float) -> float:
@@ -66,13 +69,30 @@ def honest(kind: str, confidence: float) -> float:
     return 0.5 + HONEST.get(kind, 1.0) * over if over > 0.0 else confidence
 
 
+def nothing_sounds(begins: float) -> float:
+    """Give how likely nothing of a pitch sounds, by the evidence that a note of it begins.
+
+    Parameters
+    ----------
+    begins : float
+        As `Evidence.begins` gives it, 0 to 1.
+
+    Examples
+    --------
+    >>> [round(nothing_sounds(evidence), 2) for evidence in (1e-6, 1e-4, 1e-2)]
+    [0.88, 0.52, 0.13]
+    """
+    odds = NO_TRACE - A_TENTH * math.log10(max(begins, LEAST_TRACE))
+    return 1.0 / (1.0 + math.exp(-odds))
+
+
 def by_others(complaint: Complaint, clear: float) -> Complaint:
     """Make a complaint as sure as it is where the notes around are heard so clearly.
 
     Parameters
     ----------
     complaint : Complaint
-        Of any kind; only a note too many or left out changes.
+        Of any kind; only a note that is not written changes.
     clear : float
         Mean confidence of the notes that are written and heard, 0 to 1.
 

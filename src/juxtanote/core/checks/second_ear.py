@@ -24,6 +24,7 @@ from juxtanote.core.checks.complaints import (
     Complaint,
     by_others,
     complaint_of,
+    nothing_sounds,
 )
 from juxtanote.core.checks.evidence import Evidence
 from juxtanote.core.checks.told_techniques import ALL_MUTED, JOINED, technique_complaints
@@ -157,16 +158,14 @@ def _nothing(
     under = [n for n in asked if n is not note and abs(n.onset_s - note.onset_s) < TOGETHER_S]
     if any(round(note.midi - n.midi) in PARTIALS for n in under):
         return []
-    there = max(begins, 0.9 * sounds)
-    if there > SOMETHING:
+    if max(begins, 0.9 * sounds) > SOMETHING:
         return []
-    confidence = (1.0 - there) * (0.85 if begins < 0.15 else 0.7)
     if other is not None:
         return [
             complaint_of(note, TECHNIQUE, "a dead stroke", 0.6, "it sounds dead", technique="dead")
         ]
     detail = "nothing of this pitch sounds here"
-    return [complaint_of(note, EXTRA, "nothing", confidence, detail)]
+    return [complaint_of(note, EXTRA, "nothing", nothing_sounds(begins), detail)]
 
 
 def _of_dead(note: Asked, other: PerceivedNote | None, evidence: Evidence) -> list[Complaint]:

@@ -27,13 +27,14 @@ class _Kind:
 
 
 # The edges lie where the two networks' evidence told next to nobody a wrong thing on sounds of others
-# (`bench check`, its half for tuning). Slurs overlap with strokes: only the plainest are told, by what
-# the evidence of the cell and the note's company tell of them together.
+# (`bench check`; those of slides, taps and palm mutes on both its halves). Slurs overlap with strokes:
+# only the plainest are told, by what the evidence of the cell and the note's company tell of them
+# together; that one is not heard was wrong nearly always, and is kept under one half.
 KINDS = (
-    _Kind("hammer-on", "slurred", 0.85, 0.05, 0.56, 0.56),
-    _Kind("pull-off", "slurred", 0.85, 0.05, 0.56, 0.56),
-    _Kind("slide", "slide", 0.85, 0.1, 0.56, 0.56), _Kind("tap", "tap", 0.4, 0.0, 0.56),
-    _Kind("palm-mute", "muted", 0.97, 0.1, 0.2, 0.56),
+    _Kind("hammer-on", "slurred", 0.85, 0.05, 0.56, 0.3),
+    _Kind("pull-off", "slurred", 0.85, 0.05, 0.56, 0.3),
+    _Kind("slide", "slide", 0.975, 0.1, 0.64, 0.56), _Kind("tap", "tap", 0.95, 0.0, 0.56),
+    _Kind("palm-mute", "muted", 0.97, 0.04, 0.2, 0.56),
     _Kind("natural-harmonic", "harmonic", 0.8, 0.01, 0.5, 0.56),
     _Kind("vibrato", "shaking", 0.4, 0.015, 0.6, 0.6),
 )  # fmt: skip
