@@ -15,6 +15,8 @@ from juxtanote.core.theory.tuning import Guitar
 
 Place = tuple[int, int]  # string, fret
 
+CERTAIN = 0.95  # from here on nobody needs to be told
+
 
 @dataclass(frozen=True, slots=True)
 class Reading:
@@ -76,7 +78,8 @@ def _under(note: Note, around: Context) -> str:
     if note.written.techniques & {"bend", "pre-bend"}:
         words.append(f"bent {bend_name(note.written.bend_semitones)}")
     words += sorted(note.written.techniques - {"bend", "pre-bend"})
-    words.append(f"confidence\u00a0{note.heard.confidence:.2f}")
+    if note.heard.confidence < CERTAIN:
+        words.append(f"confidence\u00a0{note.heard.confidence:.2f}")
     if note.written.locked:
         words.append("locked: " + ", ".join(sorted(note.written.locked)))
     under = " · ".join(words)

@@ -216,7 +216,7 @@ def search(
     profiles : Profiles, optional
         Of the cards; worked out where None.
     """
-    every = list(cards)
+    every = cards if isinstance(cards, list) else list(cards)
     tests = query.tests
     kept = [card for card in every if all(test(card) for test in tests)] if tests else every
     said = ", ".join((*query.words, *query.told))

@@ -2,7 +2,7 @@
 
 import sqlite3
 import threading
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 from juxtanote.core.collection.cards import Card
@@ -21,6 +21,7 @@ class Shelf:
         self._open: Index | None = None  # kept for asking; reading has its own
         self._cards: dict[int, Card] = {}
         self._profiles: dict[Likeness, Profiles] = {}  # made when music is first looked for
+        self._inside: tuple[tuple[str, ...], list[Card]] | None = None  # all of some folders
         self._lock = threading.RLock()
 
     def follow(self, folders: Sequence[Path], progress: Progress = no_progress) -> list[str]:
@@ -44,7 +45,7 @@ class Shelf:
             state = index.state()
             if state != self._state:
                 self._cards = dict(index.numbered())
-                self._profiles = {}
+                self._profiles, self._inside = {}, None
                 self._state = state
 
     def __len__(self) -> int:
@@ -89,19 +90,29 @@ class Shelf:
         by: Likeness,
         most: int,
     ) -> list[Hit]:
-        roots = roots_of(folders)
         try:
             numbers = self._numbers(query)
         except sqlite3.Error:  # somebody cleared the cache: the index is made anew
             self.close()
             numbers = self._numbers(query)
-        cards = [self._cards[n] for n in numbers if n in self._cards]
-        inside = [card for card in cards if card.lesson.startswith(roots)]
+        inside = self._cards_in(roots_of(folders), numbers, bool(query.words))
         whole = not query.words and len(inside) == len(self._cards)
         known = self._known_profiles(by) if whole and line[0] else None
         return search(
             inside, query, like=line[0], like_steps=line[1], by=by, most=most, profiles=known
         )
+
+    def _cards_in(
+        self, roots: tuple[str, ...], numbers: Iterable[int], has_words: bool
+    ) -> list[Card]:
+        """Give the cards inside folders; all of them are kept for the next who asks without words."""
+        if not has_words and self._inside is not None and self._inside[0] == roots:
+            return self._inside[1]
+        cards = [self._cards[n] for n in numbers if n in self._cards]
+        inside = [card for card in cards if card.lesson.startswith(roots)]
+        if not has_words:
+            self._inside = (roots, inside)
+        return inside
 
     def prepare_music(self) -> None:
         """Make what looking for music needs, so that the first who looks does not wait for it."""
