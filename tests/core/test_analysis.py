@@ -442,6 +442,19 @@ class TestBeats(unittest.TestCase):
                 gaps = [np.min(np.abs(reading.best.beat_times_s - t)) for t in inner]
                 self.assertLess(float(np.median(gaps)), 0.02)
 
+    def test_beats_do_not_slip_to_where_the_band_plays_beside_them_for_a_while(self) -> None:
+        beat_s = 0.4
+        times = np.arange(0.5, 60.0, beat_s)
+        away = (times > 20.0) & (times < 26.0)  # fifteen beats on which only off-beats sound
+        struck = np.concatenate([times[~away], times[away] + 0.5 * beat_s])
+        rng = np.random.default_rng(3)
+        struck = struck + rng.normal(0.0, 0.004, len(struck))
+        reading = find_beats(self._clicks(np.sort(struck), 61.0))
+        beats = reading.best.beat_times_s
+        self.assertAlmostEqual(reading.best.bpm, 150.0, delta=1.0)
+        apart = np.abs(beats[:, None] - times[None]).min(axis=1)[3:-3]
+        self.assertLess(float(apart.max()), 0.06)
+
     def test_a_drifting_tempo_is_followed(self) -> None:
         steps = 0.55 * (1 + 0.08 * np.sin(np.arange(40) / 8))
         times = 0.4 + np.cumsum(steps)

@@ -18,7 +18,7 @@ from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.transcribe import Measured, measure_recording
 
 # Raised whenever measuring changes: what an earlier edition measured is not taken.
-EDITION = 2
+EDITION = 3
 MOST_BYTES = 5_000_000  # of what was measured of one recording; a larger file is not ours
 
 

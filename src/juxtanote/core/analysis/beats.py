@@ -27,7 +27,10 @@ from juxtanote.core.analysis.spectra import (
 from juxtanote.core.progress import Progress, no_progress
 
 SLOWEST, FASTEST = 42.0, 210.0  # beats a minute that people tap to
-TIGHTNESS = 160.0  # how much a beat off the pulse costs
+TIGHTNESS = 160.0  # how much a beat off the pulse costs, while its tempo is not known
+STEADINESS = 3000.0  # the same, off the tempo around it
+AROUND_BEATS = 17  # that tell the tempo
+SLIPPED = 0.06  # of a beat: a step that is longer or shorter by more tells of no tempo
 CHUNK_S = 60.0  # of sound at once, which bounds memory
 FRAME_RATE = SAMPLE_RATE / HOP_LENGTH
 MOST_PULSES = 9  # readings that are worth following: half, double, thirds of each other
@@ -230,35 +233,55 @@ def follow_pulses(curves: Curves, periods: list[float]) -> list[Pulse]:
         Beat lengths in frames.
     """
     lines = curves.lines()
-    return [
-        measure_pulse(curves, lines, _refined(curves.onset, _track(curves.onset, period)))
-        for period in periods
-    ]
+    followed = []
+    for period in periods:
+        first = _track(curves.onset, np.full(len(curves.onset), period), TIGHTNESS)
+        # Once its tempo is known, a beat may no longer slip to the off-beat where others play there.
+        beats = _track(curves.onset, _local_periods(first, len(curves.onset)), STEADINESS)
+        followed.append(measure_pulse(curves, lines, _refined(curves.onset, beats)))
+    return followed
 
 
-def _track(onset: NDArray[np.float64], period: float) -> NDArray[np.float64]:
-    """Find the beats that hit onsets and keep near the tempo, which may drift."""
+def _local_periods(beats: NDArray[np.float64], n_frames: int) -> NDArray[np.float64]:
+    """Give the frames a beat around each frame: the mean of the steps that are near their median."""
+    from scipy import ndimage
+
+    steps = np.diff(beats)
+    around = min(AROUND_BEATS, len(steps))
+    usual = ndimage.median_filter(steps, around, mode="nearest")
+    is_usual = (np.abs(steps / usual - 1.0) < SLIPPED).astype(np.float64)
+    total = ndimage.uniform_filter1d(steps * is_usual, around, mode="nearest")
+    count = ndimage.uniform_filter1d(is_usual, around, mode="nearest")
+    smooth = np.where(count > 1e-6, total / np.maximum(count, 1e-6), usual)
+    return np.asarray(np.interp(np.arange(n_frames), 0.5 * (beats[1:] + beats[:-1]), smooth))
+
+
+def _track(
+    onset: NDArray[np.float64], periods: NDArray[np.float64], tightness: float
+) -> NDArray[np.float64]:
+    """Find the beats that hit onsets and keep near the tempo, frames a beat around each frame."""
     kernel = np.exp(-0.5 * (np.arange(-3, 4) / 1.2) ** 2)
     local = np.convolve(np.minimum(onset, 5.0), kernel, mode="same")
-    low, high = int(round(0.6 * period)), int(round(1.6 * period))
+    low, high = int(round(0.6 * periods.min())), int(round(1.6 * periods.max()))
     lags = np.arange(low, high + 1)
-    penalty = -TIGHTNESS * np.log(lags / period) ** 2
+    log_lags, log_periods = np.log(lags), np.log(periods)
     score, back = local.copy(), np.full(len(local), -1)
     for frame in range(low, len(local)):
-        reach = lags[lags <= frame]
-        ways = score[frame - reach] + penalty[: len(reach)]
-        best = int(np.argmax(ways))
-        if ways[best] > 0.0:
-            score[frame] += ways[best]
-            back[frame] = frame - reach[best]
-    tail = max(len(local) - int(1.2 * period), 0)
+        count = min(len(lags), frame - low + 1)
+        before = score[frame - low - count + 1 : frame - low + 1][::-1]
+        reached = before - tightness * (log_lags[:count] - log_periods[frame]) ** 2
+        best = int(reached.argmax())
+        if reached[best] > 0.0:
+            score[frame] += reached[best]
+            back[frame] = frame - lags[best]
+    tail = max(len(local) - int(1.2 * periods[-1]), 0)
     frame = tail + int(np.argmax(score[tail:]))
     beats = [frame]
     while back[frame] >= 0:
         frame = int(back[frame])
         beats.append(frame)
     found = np.array(beats[::-1], dtype=np.float64)
-    return found if len(found) >= 2 else np.array([0.0, period])
+    return found if len(found) >= 2 else np.array([0.0, periods[0]])
 
 
 def _refined(onset: NDArray[np.float64], beats: NDArray[np.float64]) -> NDArray[np.float64]:
