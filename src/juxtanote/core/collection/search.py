@@ -27,7 +27,7 @@ EXAMPLES = (
 )  # fmt: skip
 COMPARED = 150  # cards that share most intervals are compared note by note
 SHARED, OTHER_LENGTH = 0.4, 0.3  # of a family's intervals; and how much longer one may be
-MOST_LIKE = 60  # more than anybody looks through, best first
+MOST_LIKE = 48  # more than anybody looks through, best first
 NEAR_ENOUGH = 0.4  # phrases less alike than this are not shown
 ALIKE = 0.86  # from here on two phrases are one family
 _NUMBER = re.compile(r"^(<=|>=|<|>)?\s*(\d+(?:\.\d+)?)$")
