@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from juxtanote.app.main_window import MainWindow
 
 # Seconds a key moves an end, and an onset, which the ear times finer.
-NUDGE_S, NUDGE_ONSET_S = 0.01, 0.005  # about as little as is heard as late, and half of it
+NUDGE_S, NUDGE_ONSET_S = 0.01, 0.005
 NO_ZOOM = "Zoom is for the Hear desk (F1) and the Place desk (F2)."
 
 

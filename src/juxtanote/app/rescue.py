@@ -17,7 +17,7 @@ from juxtanote.core.score.lesson import Lesson
 
 RESCUE_EVERY_MS = 2000  # the most work that a kill may take
 # A lock whose owner has not touched it for so long is nobody's, whatever process has its number now.
-STALE_LOCK_MS = 30_000  # of a window that is no more: longer than any save takes
+STALE_LOCK_MS = 30_000
 
 
 class Rescue(QObject):

@@ -37,7 +37,7 @@ DARK = Theme(
 _current = LIGHT
 FAMILY = "IBM Plex Sans"
 # Sizes in pixels at the desktop's usual text size.
-SMALL, TEXT, MIDDLE, LARGE, TITLE = 11, 13, 14, 16, 18  # pixels at the usual text size
+SMALL, TEXT, MIDDLE, LARGE, TITLE = 11, 13, 14, 16, 18
 
 
 _scale = 1.0  # of the desktop's text to the usual one; set once when the look is applied

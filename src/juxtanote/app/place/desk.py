@@ -348,4 +348,4 @@ class PlaceDesk(Desk):
 
 
 # Steps of one slide merge: a number that no other edit has, with that of the phrase.
-EVENNESS_STEP = 1_000_000_000  # an undo step of its own kind: drags of the slider are one
+EVENNESS_STEP = 1_000_000_000

@@ -13,7 +13,7 @@ from juxtanote.app.widgets.drawn import Drawn
 from juxtanote.core.practice.log import Point, daily_points
 
 # Pixels around the plot; names of phrases stand on the right.
-LEFT, RIGHT, TOP, BOTTOM = 46, 90, 12, 26  # pixels for speeds, names, air and dates
+LEFT, RIGHT, TOP, BOTTOM = 46, 90, 12, 26
 # Fmt: skip.
 _STYLES = Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine
 

@@ -31,7 +31,7 @@ from juxtanote.core.score.lesson import Lesson, Phrase
 GAP = 16  # pixels between pages
 TYPING_PAUSE_MS = 500  # a breakdown is one step of undo for each pause of typing
 # Words typed into one breakdown merge into one step: a number no other edit has, with the phrase's.
-TYPING_STEP = 2_000_000_000  # an undo step of its own kind: what is typed in one go is one
+TYPING_STEP = 2_000_000_000
 
 
 class Pages(QWidget):

@@ -9,7 +9,7 @@ from juxtanote.app.widgets.drawn import Drawn
 from juxtanote.core.theory.tuning import Guitar
 
 # Pixels around the neck, for names and fret numbers.
-LEFT, RIGHT, TOP, BOTTOM = 16.0, 8.0, 14.0, 22.0  # pixels for open strings, air and fret numbers
+LEFT, RIGHT, TOP, BOTTOM = 16.0, 8.0, 14.0, 22.0
 NUMBERED = (3, 5, 7, 9, 12, 15, 17, 19, 21, 24)  # frets with a dot on most guitars, and the last
 SHOWN_FRETS = 17  # at least; more where something is played there
 

@@ -11,7 +11,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 # Of a pair an octave off, of another pitch, and of leaving a note out.
-# Two skips are dearer than an octave, cheaper than another pitch.
 OCTAVE_COST, OTHER_COST, SKIP_COST = 0.5, 1.6, 0.7
 FEWEST_SHARE = 0.3  # of the notes that must be found for the alignment to be believed
 MOST_CELLS = 4_000_000  # of the table: 2,000 notes against 2,000

@@ -128,6 +128,7 @@ def _reading(pulse: Pulse, share: float) -> Pulses:
 
 
 def _rising(times: NDArray[np.float64]) -> NDArray[np.float64]:
+    # Nearer than any tempo has them: two beats that were refined to one onset.
     keep = np.concatenate([[True], np.diff(times) > 0.1])
     kept = times[keep]
     return kept if len(kept) >= 2 else np.array([times[0], times[0] + 0.5])
@@ -159,6 +160,7 @@ def measure_curves(mono: NDArray[np.float32], progress: Progress = no_progress) 
         folded = np.zeros((12, count))
         for semitone in range(12, 60):
             row = spectra[0][BINS_PER_SEMITONE * semitone + 1, :count]
+            # Below this level lie noise and the skirts of what is louder.
             folded[semitone % 12] += np.maximum(row - 0.35, 0.0)
         rows.append((onset[:count], low[:count], _bursts(spectra[2])[:count], folded))
         progress(min(start / max(len(mono), 1), 1.0))
@@ -262,6 +264,7 @@ def _track(
     """Find the beats that hit onsets and keep near the tempo, frames a beat around each frame."""
     kernel = np.exp(-0.5 * (np.arange(-3, 4) / 1.2) ** 2)
     local = np.convolve(np.minimum(onset, 5.0), kernel, mode="same")
+    # A step may be off by as much as a beat that was missed or doubled would not explain.
     low, high = int(round(0.6 * periods.min())), int(round(1.6 * periods.max()))
     lags = np.arange(low, high + 1)
     log_lags, log_periods = np.log(lags), np.log(periods)
@@ -274,6 +277,7 @@ def _track(
         if reached[best] > 0.0:
             score[frame] += reached[best]
             back[frame] = frame - lags[best]
+    # The last beat is one of the last that could be: from there the way back is known.
     tail = max(len(local) - int(1.2 * periods[-1]), 0)
     frame = tail + int(np.argmax(score[tail:]))
     beats = [frame]

@@ -20,6 +20,17 @@ MUFFLED_AROUND_S, MUFFLED_SHARE = 3.0, 0.3
 PALM_USUAL, PALM_REACHES = 50, 64
 TIED_GAP_S = 0.09  # a note that ends earlier than this before the next is not slurred to it
 SEEN_TOO, SURELY_SHAKEN = 0.6, 0.45  # a vibrato that its curve shows as well needs less
+# The next note ends a curve where it is near enough to be measured in its place; and the least of one.
+REACH_SEMITONES, SHORTEST_S = 5, 0.04
+TOGETHER_S = 0.03  # onsets so near are one stroke, however the fingers fall
+# A note is short for its own sake where it fills little of a gap that is neither a run nor a rest.
+STACCATO_GAP_S, STACCATO_FILLS = (0.12, 0.9), 0.55
+RINGS_S, RINGS_OVER = 0.18, 2  # a note that sounds so long into so many others is left to ring
+GRACE_S = 0.11  # a note that is quicker than a thirty-second at 70 beats a minute may be crushed
+GRACE_AFTER, GRACE_BEFORE = 3.0, 1.8  # times its gap: the main note's length, and the gap before it
+RAKE_S = 0.2  # from a damped stroke to the note that it leads to
+NO_STRETCH, WIDE_STEP = 7.0, 4.0  # semitones that one hand does not reach, and seldom reaches
+WIDE_IS_TAPPED = 0.15  # less evidence will do for a tap over a wide step
 
 
 def describe(
@@ -94,15 +105,16 @@ def _without_muffled(found: list[FoundNote]) -> list[FoundNote]:
 def _next_start(found: list[FoundNote], starts: list[float], index: int) -> float:
     here = found[index]
     for other in range(index + 1, len(found)):
-        if starts[other] > starts[index] + 0.03 and abs(found[other].midi - here.midi) <= 5:
-            return max(starts[other], starts[index] + 0.04)
+        later = starts[other] > starts[index] + TOGETHER_S
+        if later and abs(found[other].midi - here.midi) <= REACH_SEMITONES:
+            return max(starts[other], starts[index] + SHORTEST_S)
     return float("inf")
 
 
 def _slides_on(found: list[FoundNote], starts: list[float], index: int) -> bool:
     """Tell whether the next note is reached by a slide or slur from this one."""
     for other in range(index + 1, min(index + 4, len(found))):
-        if starts[other] > starts[index] + 0.03:
+        if starts[other] > starts[index] + TOGETHER_S:
             return found[other].slide > kind_threshold("slide")
     return False
 
@@ -249,9 +261,9 @@ def _tie(notes: list[PerceivedNote], found: list[FoundNote]) -> list[PerceivedNo
 
 def _is_tapped(note: FoundNote, step: float) -> bool:
     """Tell a tap from a hammer-on: by its sound, and by a step too wide for one hand."""
-    if step >= 7.0:
+    if step >= NO_STRETCH:
         return True
-    return note.tap > kind_threshold("tap") - (0.15 if step >= 4.0 else 0.0)
+    return note.tap > kind_threshold("tap") - (WIDE_IS_TAPPED if step >= WIDE_STEP else 0.0)
 
 
 def _note_before(notes: list[PerceivedNote], index: int) -> PerceivedNote | None:
@@ -272,17 +284,23 @@ def _lengths(notes: list[PerceivedNote]) -> list[PerceivedNote]:
     marked = []
     for index, note in enumerate(notes):
         tags = set(note.techniques)
-        later = [n for n in notes[index + 1 : index + 8] if n.onset_s > note.onset_s + 0.03]
+        later = [n for n in notes[index + 1 : index + 8] if n.onset_s > note.onset_s + TOGETHER_S]
         gap = later[0].onset_s - note.onset_s if later else None
         if gap is not None and "dead" not in tags and "palm-mute" not in tags:
-            if 0.12 < gap < 0.9 and note.offset_s - note.onset_s < 0.55 * gap:
+            filled = note.offset_s - note.onset_s
+            if STACCATO_GAP_S[0] < gap < STACCATO_GAP_S[1] and filled < STACCATO_FILLS * gap:
                 tags.add("staccato")
-            over = [n for n in later if note.offset_s - n.onset_s > 0.18]
-            if len(over) >= 2:
+            over = [n for n in later if note.offset_s - n.onset_s > RINGS_S]
+            if len(over) >= RINGS_OVER:
                 tags.add("let-ring")
-        if gap is not None and gap < 0.11 and later and _leads_into(note, later[0], notes, index):
+        if (
+            gap is not None
+            and gap < GRACE_S
+            and later
+            and _leads_into(note, later[0], notes, index)
+        ):
             tags.add("grace")
-        if "dead" in tags and any(n.onset_s - note.onset_s < 0.2 for n in later[:3]):
+        if "dead" in tags and any(n.onset_s - note.onset_s < RAKE_S for n in later[:3]):
             tags.add("rake")
         marked.append(replace(note, techniques=frozenset(tags)))
     return marked
@@ -294,6 +312,7 @@ def _leads_into(
     """Tell a crushed note: slurred into a much longer one, after a much longer gap."""
     if "dead" in note.techniques or not after.techniques & {"hammer-on", "slide", "pull-off"}:
         return False
-    long_after = after.offset_s - after.onset_s > 3.0 * (after.onset_s - note.onset_s)
+    gap = after.onset_s - note.onset_s
+    long_after = after.offset_s - after.onset_s > GRACE_AFTER * gap
     before = notes[index - 1].onset_s if index else -1.0
-    return long_after and note.onset_s - before > 1.8 * (after.onset_s - note.onset_s)
+    return long_after and note.onset_s - before > GRACE_BEFORE * gap

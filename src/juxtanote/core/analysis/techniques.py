@@ -10,6 +10,14 @@ LEAST_ABOVE = 0.2  # semitones over the note itself that make a bend
 HELD_S = 0.05  # a bend's goal must hold so long
 MISTUNED = 0.1  # how sharp the string itself may be; more is a bend that rises at once
 VIBRATO_HZ = (3.2, 9.0)  # of hands and arms (common practice: 4 to 7, with room)
+# Seconds: a note so long has room for a swing; one swing is averaged out; stretches that are looked at, and
+# how much of one must be there.
+HAS_ROOM_S, ONE_SWING_S, LOOKED_AT_S, LEAST_PART_S = 0.35, 0.22, 0.5, 0.3
+# Of the power: within so many hertz of its peak lies most of a vibrato, and little of a step or a glide.
+PEAK_HZ, MOST_OF_IT = 2.2, 0.6
+DEEPEST = 2.5  # semitones from edge to edge: beyond it lie trills and bends
+# A turn is where so much of the depth is reached; a swing has so many, as even in time and size.
+TURN_AT, TURNS, UNEVEN, SMALLEST_TURN = 0.22, 4, 0.35, 0.35
 SHALLOWEST = 0.12  # semitones, peak to peak
 
 
@@ -139,28 +147,28 @@ def measure_vibrato(
     """
     hop = float(times_s[1] - times_s[0])
     none = (0.0, 0.0, 0.0, semitones)
-    if len(semitones) * hop < 0.35:
+    if len(semitones) * hop < HAS_ROOM_S:
         return none
-    width = max(int(0.22 / hop) | 1, 3)
+    width = max(int(ONE_SWING_S / hop) | 1, 3)
     padded = np.pad(semitones, width // 2, mode="reflect")
     trend = np.convolve(padded, np.ones(width) / width, mode="valid")
     swing = semitones - trend
     best = none
-    length = int(0.5 / hop)
+    length = int(LOOKED_AT_S / hop)
     starts = range(0, max(len(swing) - length, 0) + 1, max(length // 4, 1))
     moments: list[tuple[float, float, float, float]] = []
     for start in starts:
         part = swing[start : start + length]
-        if len(part) * hop < 0.3:
+        if len(part) * hop < LEAST_PART_S:
             continue
         part = part - part.mean()
         power = np.abs(np.fft.rfft(part * np.hanning(len(part)), 1024)) ** 2
         freqs = np.fft.rfftfreq(1024, hop)
         band = (freqs >= VIBRATO_HZ[0]) & (freqs <= VIBRATO_HZ[1])
         peak = int(np.argmax(np.where(band, power, 0.0)))
-        share = power[np.abs(freqs - freqs[peak]) < 2.2].sum() / max(power.sum(), 1e-12)
+        share = power[np.abs(freqs - freqs[peak]) < PEAK_HZ].sum() / max(power.sum(), 1e-12)
         depth = 2.0 * np.sqrt(2.0) * float(np.std(part))
-        if share > 0.6 and SHALLOWEST < depth < 2.5 and _swings_evenly(part, depth, hop):
+        if share > MOST_OF_IT and SHALLOWEST < depth < DEEPEST and _swings_evenly(part, depth, hop):
             moments.append((float(power[peak]), float(freqs[peak]), depth, float(times_s[start])))
     if moments:
         strongest = max(moments)
@@ -174,16 +182,16 @@ def _swings_evenly(part: NDArray[np.float64], depth: float, hop_s: float) -> boo
     turns: list[tuple[int, float]] = []
     for index in range(1, len(part) - 1):
         turning = (part[index] - part[index - 1]) * (part[index + 1] - part[index]) <= 0.0
-        if not turning or abs(part[index]) < 0.22 * depth:
+        if not turning or abs(part[index]) < TURN_AT * depth:
             continue
         if turns and np.sign(turns[-1][1]) == np.sign(part[index]):
             if abs(part[index]) > abs(turns[-1][1]):
                 turns[-1] = (index, float(part[index]))
         else:
             turns.append((index, float(part[index])))
-    if len(turns) < 4:
+    if len(turns) < TURNS:
         return False
     gaps = np.diff([index for index, _ in turns]) * hop_s
     sizes = np.abs([value for _, value in turns])
-    even = float(np.std(gaps)) < 0.35 * float(np.mean(gaps))
-    return even and float(sizes.min()) > 0.35 * float(sizes.max())
+    even = float(np.std(gaps)) < UNEVEN * float(np.mean(gaps))
+    return even and float(sizes.min()) > SMALLEST_TURN * float(sizes.max())

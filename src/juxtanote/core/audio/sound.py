@@ -9,7 +9,7 @@ SUFFIXES = (
     ".wav", ".flac", ".ogg", ".oga", ".opus", ".mp3", ".m4a", ".aac", ".mp4", ".webm", ".mkv",
     ".aif", ".aiff", ".wma", ".mov",
 )  # fmt: skip
-PLAY_RATE = 44_100  # what every sound card plays
+PLAY_RATE = 44_100
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,7 @@ from pathlib import Path
 from juxtanote.core.audio.write import write_text
 from juxtanote.core.errors import JuxtanoteError
 
-MOST_ENTRIES, LONGEST_NAME = 500, 60  # of a file that somebody may have edited
+MOST_ENTRIES, LONGEST_NAME = 500, 60
 
 
 @dataclass(frozen=True, slots=True)

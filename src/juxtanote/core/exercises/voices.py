@@ -19,7 +19,7 @@ NAMES = {
     7: "An octave",
 }  # fmt: skip
 # Steps of a scale that so many semitones mostly are, where no key is known.
-SEMITONES_TO_STEPS = (0, 1, 1, 2, 2, 3, 3, 4, 5, 5, 6, 6)  # by semitones, of a scale of seven
+SEMITONES_TO_STEPS = (0, 1, 1, 2, 2, 3, 3, 4, 5, 5, 6, 6)
 
 
 def split_voices(lesson: Lesson, ident: int, progress: Progress = no_progress) -> Lesson:

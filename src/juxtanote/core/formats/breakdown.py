@@ -177,7 +177,6 @@ def _position(phrase: Phrase) -> str:
 
 
 # Semitones, frets, frets, seconds: from here on it is said to be hard.
-# Semitones, frets, frets, seconds: common practice.
 WIDE_BEND, WIDE_STRETCH, LONG_SHIFT, FAST_S = 2.5, 4, 5, 0.11
 
 

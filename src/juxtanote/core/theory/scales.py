@@ -24,7 +24,7 @@ OUTSIDE_NAMES = {
 }  # fmt: skip
 _LETTERS = "CDEFGAB"
 _SIGNS = {-2: "♭♭", -1: "♭", 0: "", 1: "♯", 2: "𝄪"}
-_DEGREE_LETTER = (0, 1, 1, 2, 2, 3, 4, 4, 5, 5, 6, 6)  # letters from the tonic, as `DEGREES` spells
+_DEGREE_LETTER = (0, 1, 1, 2, 2, 3, 4, 4, 5, 5, 6, 6)
 
 
 def spell_tonic(pitch_class: int, mode: str) -> str:

@@ -21,7 +21,7 @@ USUAL = {
     30: (0.559, 75.0),
 }
 # Sets for acoustic guitars wind the third string too (common practice): 0.012 inch in 0.024.
-THIRD, WOUND_THIRD = 55, (0.305, 85.0)  # the open third, and its core (mm) and tension (N) if wound
+THIRD, WOUND_THIRD = 55, (0.305, 85.0)
 
 
 def usual_stiffness(
