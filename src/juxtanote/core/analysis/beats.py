@@ -264,7 +264,7 @@ def _track(
     """Find the beats that hit onsets and keep near the tempo, frames a beat around each frame."""
     kernel = np.exp(-0.5 * (np.arange(-3, 4) / 1.2) ** 2)
     local = np.convolve(np.minimum(onset, 5.0), kernel, mode="same")
-    # A step may be off by as much as a beat that was missed or doubled would not explain.
+    # A beat that is missed or struck twice lies outside of these.
     low, high = int(round(0.6 * periods.min())), int(round(1.6 * periods.max()))
     lags = np.arange(low, high + 1)
     log_lags, log_periods = np.log(lags), np.log(periods)
