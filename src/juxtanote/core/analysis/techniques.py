@@ -10,8 +10,8 @@ LEAST_ABOVE = 0.2  # semitones over the note itself that make a bend
 HELD_S = 0.05  # a bend's goal must hold so long
 MISTUNED = 0.1  # how sharp the string itself may be; more is a bend that rises at once
 VIBRATO_HZ = (3.2, 9.0)  # of hands and arms (common practice: 4 to 7, with room)
-# Seconds: a note so long has room for a swing; one swing is averaged out; a stretch that is looked at, and
-# how much of it must be there.
+# Seconds: a note so long has room for a swing; one swing is averaged out; a stretch that is looked at,
+# and how much of it must be there.
 HAS_ROOM_S, ONE_SWING_S, LOOKED_AT_S, LEAST_PART_S = 0.35, 0.22, 0.5, 0.3
 # Of the power: within so many hertz of its peak lies most of a vibrato, and little of a step or a glide.
 PEAK_HZ, MOST_OF_IT = 2.2, 0.6
