@@ -73,9 +73,10 @@ class Asking:
 
         phrase = self.document.phrase
         source = self.document.lesson.source_of(phrase.ident) if phrase is not None else None
-        if source is None or not source.notes:
+        varied = exercise_of or source
+        if source is None or varied is None or not varied.notes:
             return
-        form = MoveForm(self.document.lesson, exercise_of or source, self._window)
+        form = MoveForm(self.document.lesson, varied, self._window)
         form.exercise.setChecked(exercise_of is not None)
         if form.exec():
             moved = form.moved()

@@ -171,7 +171,7 @@ class CollectionWindow(QDialog):
         self.lists.told.connect(self.said.setText)
         self.preview.playing_changed.connect(self._on_playing)
         self._document.selection_changed.connect(self._on_notes_chosen)
-        self._document.phrase_changed.connect(self._show_buttons)
+        self._document.phrase_changed.connect(self._on_phrase)
 
     # Folders
 
@@ -292,6 +292,10 @@ class CollectionWindow(QDialog):
         if self.isVisible():
             if self.like.wanted().line[0]:
                 self._timer.start()
+            self._show_buttons()
+
+    def _on_phrase(self) -> None:
+        if self.isVisible():  # it looks again whenever it is shown
             self._show_buttons()
 
     # Using
