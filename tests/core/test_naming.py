@@ -136,3 +136,27 @@ class Lengths(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Curves(unittest.TestCase):
+    """A curve belongs to the note that it is measured for, or is none."""
+
+    def described(self, off_cents: float, **kinds: float) -> PerceivedNote:
+        hertz = 440.0 * 2 ** ((60.0 - 69.0) / 12.0 + off_cents / 1200.0)
+        at = np.arange(SAMPLE_RATE) / SAMPLE_RATE
+        tone = sum(np.sin(2 * np.pi * k * hertz * at) / k for k in range(1, 7))
+        sound = HISS[: len(at)] + 0.2 * np.asarray(tone, dtype=np.float32)
+        spectra = curves.measure_spectra(sound, SAMPLE_RATE)
+        note = found(0.1, 60, 0.6, **kinds)
+        return describe([note], [None], sound, spectra, 440.0, no_progress)[0]
+
+    def test_a_string_out_of_tune_is_measured(self) -> None:
+        for cents in (-40.0, 0.0, 40.0):
+            curve = [value for _, value in self.described(cents).curve]
+            self.assertAlmostEqual(float(np.median(curve)), cents, delta=6.0)
+
+    def test_a_curve_that_keeps_a_semitone_off_is_of_something_else(self) -> None:
+        for cents in (-100.0, 100.0):
+            note = self.described(cents)
+            self.assertEqual((note.curve, note.midi), ((), 60.0))
+            self.assertTrue(self.described(cents, slide=SURE).curve)
