@@ -399,3 +399,21 @@ class TestHowStrict(unittest.TestCase):
         pages = lay_out(lesson, choices=Choices(findings=True), appendix=told)
         words = [w.text for w in pages[-1].words]
         self.assertIn("Left to say", words)
+
+
+class TestEmptyPhrases(unittest.TestCase):
+    """Proposed phrases that nobody listened to yet are no part of a handout."""
+
+    def words(self, filled: int) -> str:
+        lesson = small_lesson()
+        phrases = [p if k < filled else replace(p, notes=()) for k, p in enumerate(lesson.phrases)]
+        pages = lay_out(replace(lesson, phrases=tuple(phrases)))
+        return " ".join(word.text for page in pages for word in page.words)
+
+    def test_they_are_left_out_where_others_have_notes(self) -> None:
+        empty = "no notes in this phrase"
+        self.assertNotIn(empty, self.words(filled=2))
+        self.assertNotIn(empty, self.words(filled=1))
+        self.assertIn("begin at", self.words(filled=2))
+        self.assertNotIn("begin at", self.words(filled=1))  # one phrase is no list
+        self.assertIn(empty, self.words(filled=0))

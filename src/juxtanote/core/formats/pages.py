@@ -183,13 +183,15 @@ def lay_out(
 ) -> list[Page]:
     """Set a handout of the given phrases (all of them by default), each followed by its variants.
 
-    A phrase that is written as an earlier one was is only named. With `blocks` what was set before is not
-    set again. `appendix` are lines for the end: what is left to say of the phrases.
+    Phrases that nobody has filled yet are left out, unless there are no others. A phrase that is written as
+    an earlier one was is only named. With `blocks` what was set before is not set again. `appendix` are
+    lines for the end: what is left to say of the phrases.
     """
     choices = choices or Choices()
     setter = blocks or PhraseBlocks(measure)
     paper = choices.sheet
-    chosen = phrases if phrases is not None else lesson.phrases
+    wanted = phrases if phrases is not None else lesson.phrases
+    chosen = tuple(p for p in wanted if p.notes or any(v.notes for v in p.variants)) or wanted
     flow = _heading(lesson, paper, setter.measure)
     letters = section_letters(chosen) if len(chosen) > 1 else {}
     if len(chosen) > 1:
