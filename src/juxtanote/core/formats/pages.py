@@ -183,7 +183,7 @@ def lay_out(
 ) -> list[Page]:
     """Set a handout of the given phrases (all of them by default), each followed by its variants.
 
-    Phrases that nobody has filled yet are left out, unless there are no others. A phrase that is written as
+    Phrases that nobody has filled yet are left out, unless there are no others. One that is written as
     an earlier one was is only named. With `blocks` what was set before is not set again. `appendix` are
     lines for the end: what is left to say of the phrases.
     """
