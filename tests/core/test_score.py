@@ -249,6 +249,20 @@ class TestEdits(unittest.TestCase):
             note_edits.toggle_technique(self.lesson, 1, [1], "wiggle")
 
 
+class TestNames(unittest.TestCase):
+    def test_phrases_are_named_by_letters_beyond_the_alphabet_and_gaps_are_filled(self) -> None:
+        """Rehearsal marks after Z are AA, BB and so on (common practice)."""
+        lesson = Lesson("Long")
+        for k in range(54):
+            lesson = edits.cut_phrase(lesson, float(k), k + 0.5)
+        names = [phrase.name for phrase in lesson.phrases]
+        self.assertEqual(
+            names[:2] + names[25:28] + names[52:], ["A", "B", "Z", "AA", "BB", "AAA", "BBB"]
+        )
+        fewer = edits.delete_phrase(lesson, lesson.phrases[3].ident)
+        self.assertEqual(edits.next_phrase_name(fewer), "D")
+
+
 class TestRests(unittest.TestCase):
     """Rests as engravers place them: the largest that stand on their own multiples (common practice)."""
 

@@ -5,11 +5,13 @@ Every edit of notes (`note_edits`) ends with their written time derived anew (`t
 
 from collections.abc import Callable
 from dataclasses import replace
+from itertools import count
 
 from juxtanote.core.score.lesson import Lesson, Part, Phrase
 from juxtanote.core.score.note import (
     Note,
 )
+from juxtanote.core.score.sections import letter_of
 from juxtanote.core.score.timing import counted
 
 SHORTEST_PHRASE_S = 0.1  # a shorter one cannot be looped
@@ -96,16 +98,14 @@ def cut_phrase(
 
 
 def next_phrase_name(lesson: Lesson) -> str:
-    """Give the first free letter, then numbers.
+    """Give the first section letter that no phrase has.
 
     Parameters
     ----------
     lesson : Lesson
     """
     used = {phrase.name for phrase in lesson.phrases}
-    letters = (chr(ord("A") + index) for index in range(26))
-    free = next((letter for letter in letters if letter not in used), None)
-    return free or f"Phrase {lesson.fresh_phrase_number()}"
+    return next(letter for k in count() if (letter := letter_of(k)) not in used)
 
 
 def move_phrase_edge(lesson: Lesson, ident: int, edge: str, seconds: float) -> Lesson:

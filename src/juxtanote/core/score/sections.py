@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from juxtanote.core.score.lesson import Phrase
 
 TOUCH_S = 0.25  # phrases that overlap by less follow each other
-_NAMED = re.compile(r"[A-Z]{1,2}['′]{0,2}\d?")
+_NAMED = re.compile(r"[A-Z]{1,3}['′]{0,2}\d?")
 
 
 def section_letters(phrases: Sequence[Phrase]) -> dict[int, str]:
@@ -21,11 +21,23 @@ def section_letters(phrases: Sequence[Phrase]) -> dict[int, str]:
     given = {}
     for phrase in phrases:
         if phrase.notes:
-            given[phrase.ident] = letters.setdefault(written_as(phrase), _letter(len(letters)))
+            given[phrase.ident] = letters.setdefault(written_as(phrase), letter_of(len(letters)))
     return given
 
 
-def _letter(number: int) -> str:
+def letter_of(number: int) -> str:
+    """Give a section's letter by its number: after Z come AA, BB and so on (common practice).
+
+    Parameters
+    ----------
+    number : int
+        From 0.
+
+    Examples
+    --------
+    >>> [letter_of(number) for number in (0, 25, 26, 27, 52)]
+    ['A', 'Z', 'AA', 'BB', 'AAA']
+    """
     return chr(ord("A") + number % 26) * (1 + number // 26)
 
 
