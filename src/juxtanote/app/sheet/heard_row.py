@@ -11,6 +11,8 @@ from juxtanote.app.sheet.rows import Looks, NoteLook
 from juxtanote.app.sheet.scene import Scene
 from juxtanote.core.score.note import Note
 
+WIDEST_WORDS, WORDS_APART = 220, 6  # pixels
+NEAR_PITCH = 3.0  # semitones between lines whose words would stand in one row
 FEW_SELECTED = 8  # what was measured of so many selected notes is written, however short they are
 ROUND_NOTE = 8.0  # pixels beside its onset and its end that a note's line may take
 
@@ -97,7 +99,8 @@ def paint_words(painter: QPainter, scene: Scene, note: Note, notes: Sequence[Not
     line, room = line_of(scene, note), scene.geometry.pixels_per_s * note.heard.duration_s
     painter.setFont(drawn_font(SMALL, 500))
     metrics = painter.fontMetrics()
-    text = metrics.elidedText(" · ".join(words), Qt.TextElideMode.ElideRight, int(max(room, 220)))
+    room = min(max(room, WIDEST_WORDS), _until_other_words(scene, note, notes))
+    text = metrics.elidedText(" · ".join(words), Qt.TextElideMode.ElideRight, int(room))
     right = line[0].x() + metrics.horizontalAdvance(text)
     near = [line_of(scene, other) for other in notes if _overlaps(scene, other, line[0].x(), right)]
     above, below = min(p.y() for p in line) - 6, max(p.y() for p in line) + 15
@@ -110,6 +113,19 @@ def paint_words(painter: QPainter, scene: Scene, note: Note, notes: Sequence[Not
     painter.fillRect(ground, colour("paper"))
     painter.setPen(colour("doubt" if note.is_doubtful else "heard"))
     painter.drawText(at, text)
+
+
+def _until_other_words(scene: Scene, note: Note, notes: Sequence[Note]) -> float:
+    """Give the pixels to where words of a later note near this pitch begin."""
+    left = scene.geometry.x(note.onset_s)
+    begins = [
+        begin
+        for other in notes
+        if 0.0 < (begin := scene.geometry.x(other.onset_s) - left) < WIDEST_WORDS
+        and abs(other.heard.midi - note.heard.midi) < NEAR_PITCH
+        and _words(scene, other)
+    ]
+    return min(begins, default=float("inf")) - WORDS_APART
 
 
 def _overlaps(scene: Scene, note: Note, left: float, right: float) -> bool:
