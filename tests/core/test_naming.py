@@ -4,6 +4,7 @@ Which way a slur goes, how wide one hand reaches and where a palm lies are commo
 """
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from hypothesis import given, settings
@@ -11,7 +12,7 @@ from hypothesis import strategies as st
 
 from juxtanote.core.analysis import curves
 from juxtanote.core.analysis.found import FoundNote
-from juxtanote.core.analysis.naming import describe
+from juxtanote.core.analysis.naming import describe, own_curves
 from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
 from juxtanote.core.progress import no_progress
@@ -141,22 +142,23 @@ if __name__ == "__main__":
 class Curves(unittest.TestCase):
     """A curve belongs to the note that it is measured for, or is none."""
 
-    def described(self, off_cents: float, **kinds: float) -> PerceivedNote:
+    def described(self, off_cents: float) -> PerceivedNote:
         hertz = 440.0 * 2 ** ((60.0 - 69.0) / 12.0 + off_cents / 1200.0)
         at = np.arange(SAMPLE_RATE) / SAMPLE_RATE
         tone = sum(np.sin(2 * np.pi * k * hertz * at) / k for k in range(1, 7))
         sound = HISS[: len(at)] + 0.2 * np.asarray(tone, dtype=np.float32)
         spectra = curves.measure_spectra(sound, SAMPLE_RATE)
-        note = found(0.1, 60, 0.6, **kinds)
-        return describe([note], [None], sound, spectra, 440.0, no_progress)[0]
+        return describe([found(0.1, 60, 0.6)], [None], sound, spectra, 440.0, no_progress)[0]
 
     def test_a_string_out_of_tune_is_measured(self) -> None:
         for cents in (-40.0, 0.0, 40.0):
-            curve = [value for _, value in self.described(cents).curve]
+            curve = [value for _, value in own_curves([self.described(cents)])[0].curve]
             self.assertAlmostEqual(float(np.median(curve)), cents, delta=6.0)
 
     def test_a_curve_that_keeps_a_semitone_off_is_of_something_else(self) -> None:
         for cents in (-100.0, 100.0):
             note = self.described(cents)
-            self.assertEqual((note.curve, note.midi), ((), 60.0))
-            self.assertTrue(self.described(cents, slide=SURE).curve)
+            self.assertEqual(own_curves([note]), [replace(note, curve=())])
+            sliding = replace(note, techniques=frozenset({"slide"}))
+            self.assertEqual(own_curves([sliding]), [sliding])
+            self.assertEqual(own_curves([note, sliding])[0], note)  # on its way to the next

@@ -9,7 +9,7 @@ from juxtanote.core.analysis import curves, listener, one_voice
 from juxtanote.core.analysis.channels import LOWEST_MIDI, Cell
 from juxtanote.core.analysis.decode import decode, trace
 from juxtanote.core.analysis.glides import join_glides
-from juxtanote.core.analysis.naming import TIED_GAP_S, describe
+from juxtanote.core.analysis.naming import TIED_GAP_S, describe, own_curves
 from juxtanote.core.analysis.partials import measure_stiffness
 from juxtanote.core.analysis.perceived import Hints, Listening, OtherReading, PerceivedNote
 from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
@@ -76,6 +76,7 @@ def listen(
     level = _level_curve(mid, len(onset_curve))
     if not (keep_talk or hints.certain or hints.expected_notes):
         notes = without_talk(notes)
+    notes = own_curves(notes)  # not before: talk is told by curves that keep to no pitch
     notes = _with_strings(notes, mid, reference_hz)
     notes = [_with_other_kinds(notes, k, onset_rows) for k in range(len(notes))]
     moved = tuple(_shifted(note, start_s) for note in notes)

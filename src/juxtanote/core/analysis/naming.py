@@ -22,6 +22,7 @@ TIED_GAP_S = 0.09  # a note that ends earlier than this before the next is not s
 SEEN_TOO, SURELY_SHAKEN = 0.6, 0.45  # a vibrato that its curve shows as well needs less
 # The next note ends a curve where it is near enough to be measured in its place; and the least of one.
 REACH_SEMITONES, SHORTEST_S = 5, 0.04
+MOVING = frozenset({"bend", "pre-bend", "release", "slide", "bar"})
 OFF_PITCH_CENTS = 60.0  # beyond half a semitone, and what strings are out of tune
 TOGETHER_S = 0.03  # onsets so near are one stroke, however the fingers fall
 # A note is short for its own sake where it fills little of a gap that is neither a run nor a rest.
@@ -80,23 +81,8 @@ def describe(
         slides_on = _slides_on(found, starts, index)
         reading = read_curve(times, cents, float(note.midi), glides_on=slides_on)
         reading = _shaken(_believed(reading, note, crowded=_crowded(found, index)), note)
-        if _is_anothers(cents, reading, note, slides_on=slides_on):
-            times, cents = times[:0], cents[:0]
         notes.append(_perceived(note, onset, offset, mid, times, cents, reading))
     return _tie(notes, found)
-
-
-def _is_anothers(
-    cents: NDArray[np.float64], reading: Reading, note: FoundNote, *, slides_on: bool
-) -> bool:
-    """Tell a curve of something else: it keeps off the pitch of the note, and nothing bends or slides.
-
-    Of 40 such notes of foreign soundfonts the pitch that was heard was right 34 times, the curve once.
-    """
-    moves = slides_on or note.slide > kind_threshold("slide")
-    if len(cents) == 0 or moves or reading.techniques & {"bend", "pre-bend", "release"}:
-        return False
-    return bool(abs(float(np.median(cents))) > OFF_PITCH_CENTS)
 
 
 def _without_muffled(found: list[FoundNote]) -> list[FoundNote]:
@@ -230,6 +216,26 @@ def _perceived(
         round(reading.bend_semitones, 2), curve, tuple(evidence), others,
         tied=round(min(max(note.slurred, 0.0), 1.0), 2),
     )  # fmt: skip
+
+
+def own_curves(notes: list[PerceivedNote]) -> list[PerceivedNote]:
+    """Take away curves of something else: off the pitch of the note, and nothing bends or slides.
+
+    Of 40 such notes of foreign soundfonts the pitch that was heard was right 34 times, the curve once.
+
+    Parameters
+    ----------
+    notes : list of PerceivedNote
+        By onset; curves in cents from their pitch.
+    """
+    own = []
+    for index, note in enumerate(notes):
+        onto = any("slide" in n.techniques for n in notes[index + 1 : index + 4])
+        moves = onto or note.techniques & MOVING
+        off = float(np.median([cents for _, cents in note.curve])) if note.curve else 0.0
+        is_anothers = not moves and abs(off) > OFF_PITCH_CENTS
+        own.append(replace(note, curve=()) if is_anothers else note)
+    return own
 
 
 def _why(semitones: int) -> str:
