@@ -24,6 +24,7 @@ from juxtanote.app.lesson_forms import HarmonyForm, LimitsForm, PartsForm
 from juxtanote.app.main import demo_lesson
 from juxtanote.app.transport.devices import SimulatedSoundCard
 from juxtanote.core.collection.cards import Card
+from juxtanote.core.collection.lists import read_lists
 from juxtanote.core.exercises.kinds import Kind
 from juxtanote.core.exercises.make import harmony_part
 from juxtanote.core.formats.lesson_file import save_lesson
@@ -275,6 +276,24 @@ class TestCollection(WindowTest):
         with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(target), "")):
             pane.hand_out.click()
         self.assertTrue(wait_until(lambda: target.is_file() and not self.window.runner.is_busy))
+
+    def test_lists_of_two_windows_are_both_kept_and_a_damaged_file_is_left(self) -> None:
+        view = self.opened()
+        other = ListsPane(view.lists._path)
+        self.addCleanup(other.deleteLater)
+        view.to_list.click()
+        other.names.setEditText("Monday")
+        other.add(view.lists.entries)
+        self.assertEqual(list(read_lists(other._path)), [labels.FIRST_LIST, "Monday"])
+        view.list.setCurrentIndex(view.model.index(3))
+        view.to_list.click()
+        kept = read_lists(other._path)
+        self.assertEqual([len(kept[name]) for name in (labels.FIRST_LIST, "Monday")], [2, 1])
+        other._path.write_text("{")
+        view.list.setCurrentIndex(view.model.index(5))
+        view.to_list.click()
+        self.assertIn("damaged", view.said.text())
+        self.assertEqual(other._path.read_text(), "{")
 
     def test_a_card_says_what_it_is_made_of(self) -> None:
         view = self.opened()

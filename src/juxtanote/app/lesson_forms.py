@@ -161,6 +161,7 @@ class PartLine(QWidget):
         self.name, self.role, self.heard = QLineEdit(name), QComboBox(), QCheckBox("heard")
         self.swap, self.away = QPushButton("Swap with the next"), QPushButton("Take away")
         self.name.setAccessibleName("Name of the part")
+        self.name.setMinimumWidth(px(170))
         self.role.setAccessibleName("Role of the part")
         self.role.addItems(list(ROLES))
         self.role.setCurrentText(role)

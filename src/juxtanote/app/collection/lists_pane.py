@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 
 from juxtanote.app.collection import labels
 from juxtanote.app.widgets.parts import heading, soft
-from juxtanote.core.collection.lists import Entry, moved, read_lists, write_lists
+from juxtanote.core.collection.lists import Entry, Lists, moved, read_lists, write_lists
 from juxtanote.core.errors import JuxtanoteError
 
 
@@ -30,12 +30,8 @@ class ListsPane(QWidget):
     def __init__(self, path: Path, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._path = path
-        self._is_kept = True  # a damaged file is not written over
-        try:
-            self._lists = read_lists(path)
-        except JuxtanoteError as error:
-            self._lists, self._is_kept = {}, False
-            self._trouble = str(error)
+        self._lists: Lists = {}
+        self._read()
         self.names = QComboBox()
         self.names.setEditable(True)
         self.names.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
@@ -80,6 +76,14 @@ class ListsPane(QWidget):
         if rows is not None:
             rows.rowsMoved.connect(self._on_dragged)
 
+    def _read(self) -> str:
+        """Take the lists as they are on disk; where they cannot be read, say why."""
+        try:
+            self._lists = read_lists(self._path)
+        except JuxtanoteError as error:
+            return str(error)
+        return ""
+
     @property
     def entries(self) -> tuple[Entry, ...]:
         """What the list holds, in order."""
@@ -93,41 +97,48 @@ class ListsPane(QWidget):
         """Put phrases at the end of the list; one that is there already stays where it is."""
         known = {(entry.lesson, entry.ident) for entry in self.entries}
         fresh = [e for e in entries if (e.lesson, e.ident) not in known]
-        self._keep((*self.entries, *fresh), len(self.entries) + len(fresh) - 1)
-        self.told.emit(labels.ADDED.format(count=len(fresh), name=self._name))
+        trouble = self._keep((*self.entries, *fresh), len(self.entries) + len(fresh) - 1)
+        self.told.emit(trouble or labels.ADDED.format(count=len(fresh), name=self._name))
 
     def _move(self, by: int) -> None:
         row = self.list.currentRow()
         if 0 <= row + by < len(self.entries):
-            self._keep(moved(self.entries, row, by), row + by)
+            self._tell(self._keep(moved(self.entries, row, by), row + by))
 
     def _on_dragged(self, _: object, first: int, __: int, ___: object, onto: int) -> None:
-        self._keep(moved(self.entries, first, (onto - 1 if onto > first else onto) - first), -1)
+        by = (onto - 1 if onto > first else onto) - first
+        self._tell(self._keep(moved(self.entries, first, by), -1))
 
     def _take_away(self) -> None:
         row = self.list.currentRow()
         if 0 <= row < len(self.entries):
             left = tuple(e for k, e in enumerate(self.entries) if k != row)
-            self._keep(left, min(row, len(left) - 1))
+            self._tell(self._keep(left, min(row, len(left) - 1)))
 
-    def _keep(self, entries: tuple[Entry, ...], row: int) -> None:
+    def _tell(self, trouble: str) -> None:
+        if trouble:
+            self.told.emit(trouble)
+
+    def _keep(self, entries: tuple[Entry, ...], row: int) -> str:
+        """Keep what a list holds now, and choose a row of it; where it cannot be kept, say why."""
         name = self._name
+        # Read anew: another window may have changed its lists. What is damaged is not written over.
+        trouble = self._read()
         self._lists[name] = entries
         if not entries:
             del self._lists[name]
         if self.names.findText(name) < 0:
             self.names.addItem(name)
-        if not self._is_kept:
-            self.told.emit(self._trouble)
-        else:
-            try:
+        try:
+            if not trouble:
                 write_lists(self._path, self._lists)
-            except (JuxtanoteError, OSError) as error:
-                self.told.emit(labels.LIST_LOST.format(why=error))
+        except (JuxtanoteError, OSError) as error:
+            trouble = labels.LIST_LOST.format(why=error)
         if row >= 0 or not entries:
             self._show()
             self.list.setCurrentRow(row)
         self._show_buttons()
+        return trouble
 
     def _show(self, *_: object) -> None:
         self.list.clear()
