@@ -95,7 +95,7 @@ class Files(QObject):
         def work(progress: Progress) -> object:
             from juxtanote.core.formats.lesson_file import load_lesson
 
-            return load_lesson(path)
+            return load_lesson(path, progress)
 
         def then(lesson: object) -> None:
             if wanted == self._wanted:  # no other file was asked for since
@@ -275,7 +275,7 @@ class Files(QObject):
         def work(progress: Progress) -> object:
             from juxtanote.core.formats.lesson_file import save_lesson
 
-            save_lesson(written, path, sound)
+            save_lesson(written, path, sound, progress=progress)
             return True
 
         def done(_: object) -> None:

@@ -12,7 +12,7 @@ from juxtanote.app.folders import state_folder
 from juxtanote.app.jobs.runner import Job, JobRunner
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.names import SUFFIX
-from juxtanote.core.progress import Progress
+from juxtanote.core.progress import Cancelled, Progress, no_progress
 from juxtanote.core.score.lesson import Lesson
 
 RESCUE_EVERY_MS = 2000  # the most work that a kill may take
@@ -67,8 +67,8 @@ class Rescue(QObject):
         lesson, where = self._document.lesson, self._where()
         self._is_writing = True
 
-        def work(_: Progress) -> object:
-            self._put(lesson, where)
+        def work(progress: Progress) -> object:
+            self._put(lesson, where, _never_stopped(progress))
             return lesson
 
         self._runner.start(
@@ -78,7 +78,7 @@ class Rescue(QObject):
     def _where(self) -> str:
         return f"{self._document.path or ''}\n{self._document.sound_path or ''}"
 
-    def _put(self, lesson: Lesson, where: str) -> None:
+    def _put(self, lesson: Lesson, where: str, progress: Progress = no_progress) -> None:
         """Write a lesson and where it came from; each whole or not at all."""
         from juxtanote.core.audio.write import write_text
         from juxtanote.core.formats.lesson_file import save_lesson
@@ -91,7 +91,7 @@ class Rescue(QObject):
             ) from error
         self._hold()
         write_text(self.file.with_suffix(".where"), where)
-        save_lesson(lesson, self.file)
+        save_lesson(lesson, self.file, progress=progress)
 
     def _hold(self) -> None:
         if self._lock is None:
@@ -182,3 +182,13 @@ def _forget_file(path: Path, lock: QLockFile) -> None:
     path.unlink(missing_ok=True)
     path.with_suffix(".where").unlink(missing_ok=True)
     lock.unlock()
+
+
+def _never_stopped(progress: Progress) -> Progress:
+    """Let work give way to the window, and go on where a person cancels all that is under way."""
+
+    def told(part_done: float) -> None:
+        with contextlib.suppress(Cancelled):
+            progress(part_done)
+
+    return told

@@ -52,6 +52,7 @@ class Job(QObject):
     def run(self) -> None:
         """Do the work; called on a pool thread. Nothing leaves it as an exception."""
         try:
+            self._give_way()  # a key that asks for work is painted before that begins
             self._result = self._work(self._report)
             self._is_done = True
         except Cancelled:
@@ -76,12 +77,15 @@ class Job(QObject):
     def _report(self, part_done: float) -> None:
         if self._stop.is_set():
             raise Cancelled
-        if self.gate is not None and not self.gate.is_set():
-            self.gate.wait(LONGEST_WAIT_S)
+        self._give_way()
         try:
             self.progressed.emit(part_done)
         except (RuntimeError, AttributeError):
             raise Cancelled from None  # the window is gone
+
+    def _give_way(self) -> None:
+        if self.gate is not None and not self.gate.is_set():
+            self.gate.wait(LONGEST_WAIT_S)
 
 
 def _nothing(_: Progress) -> None:

@@ -78,6 +78,7 @@ class PlaceDesk(Desk):
         self._placements_of: Phrase | None = None
         self._taken = 0
         self._reading = Latest(runner, "Reading the placement", self)
+        self._here: tuple[int | None, tuple[int, ...]] = (None, ())  # phrase and notes that are shown
         self._pause = QTimer(self)
         self._pause.setSingleShot(True)
         self._pause.setInterval(READ_PAUSE_MS)
@@ -156,10 +157,13 @@ class PlaceDesk(Desk):
             or news.sound
             or news.change.touches(phrase.ident if phrase is not None else None)
         ):
-            self._show_now()
+            # After an edit the neck comes with the reading of the hand: the sheet is painted first.
+            here = phrase.ident if phrase is not None else None, self._document.selected
+            self._show_now(with_neck=news.change.whole or here != self._here)
+            self._here = here
             self._pause.start()
 
-    def _show_now(self) -> None:
+    def _show_now(self, *, with_neck: bool) -> None:
         """Show at once what needs no working out."""
         phrase, around = self._document.phrase, self._document.context
         self.school.setCurrentText(around.school)
@@ -189,7 +193,8 @@ class PlaceDesk(Desk):
         if len(notes) != 1:
             words = f"{len(notes)} notes are selected" if notes else labels.NO_NOTE
             self.card.show_reasons(words, labels.PICK_ONE, None)
-        self.neck.show_phrase(around.guitar, path, here, (), None)
+        if with_neck:
+            self.neck.show_phrase(around.guitar, path, here, (), None)
 
     def _read(self) -> None:
         """Let the hand and the reasons of the selected note be worked out."""

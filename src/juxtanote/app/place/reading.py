@@ -7,7 +7,7 @@ from juxtanote.core.fretboard.phrases import as_written, places_in
 from juxtanote.core.fretboard.reasons import Reasons, explain, phrase_sentence
 from juxtanote.core.fretboard.silence import strings_to_silence
 from juxtanote.core.fretboard.solver import Placement
-from juxtanote.core.progress import Progress, no_progress
+from juxtanote.core.progress import Progress, no_progress, part_of
 from juxtanote.core.score.lesson import Context, Lesson, Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.signs import bend_name
@@ -39,16 +39,20 @@ def read(
 ) -> Reading:
     """Read where the hand is in a phrase, and why a note sits where it does."""
     around = lesson.context(phrase)
-    placement = _placement_of(phrase, around.guitar, progress)
-    progress(0.9)
+    placement = _placement_of(phrase, around.guitar, part_of(progress, 0.0, 0.7))
+    progress(0.7)
     quiet = strings_to_silence([n.written.string for n in phrase.notes], around.guitar.string_count)
     sentence = f"{phrase_sentence(placement)} {quiet}"
     path = tuple((n.written.string, n.written.fret) for n in phrase.notes)
     if note is None:
         return Reading(phrase, None, sentence, path, _window(placement, None))
     index = [n.ident for n in phrase.notes].index(note.ident)
-    places = places_in(lesson, phrase)
-    reasons = explain(around.guitar, places, placement, index, school=around.school)
+    places = places_in(lesson, phrase, part_of(progress, 0.8, 0.9))
+    progress(0.9)
+    told = part_of(progress, 0.9, 1.0)
+    reasons = explain(
+        around.guitar, places, placement, index, school=around.school, progress=told
+    )
     here = path[index]
     others = tuple((c.string, c.fret) for c in reasons.candidates if not c.chosen and c.possible)
     return Reading(

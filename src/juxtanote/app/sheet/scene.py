@@ -41,10 +41,14 @@ def fret_text(note: Note) -> str:
     return f"⟨{text}⟩" if "natural-harmonic" in note.written.techniques else text
 
 
+def fret_width(note: Note) -> float:
+    """Give how wide a fret number would like to be, in pixels."""
+    return 7.0 + 9.5 * len(fret_text(note))
+
+
 def fret_box(scene: Scene, note: Note) -> QRectF:
     """Give the box of a fret number, centred on its onset and string."""
-    g = scene.geometry
-    width = 7.0 + 9.5 * len(fret_text(note))
+    g, width = scene.geometry, fret_width(note)
     return QRectF(g.x(note.onset_s) - width / 2, g.string_y(note.written.string) - 10, width, 20)
 
 

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QFontMetrics, QPainter, QPainterPath, QPolygonF
 from juxtanote.app.look.theme import MIDDLE, SMALL, TEXT, colour, drawn_font, pen
 from juxtanote.app.sheet.geometry import LEFT, RIGHT
 from juxtanote.app.sheet.rows import Looks, NoteLook
-from juxtanote.app.sheet.scene import Scene, fret_box, fret_text
+from juxtanote.app.sheet.scene import Scene, fret_box, fret_text, fret_width
 from juxtanote.core.score.note import SLURS, Note
 from juxtanote.core.score.signs import STROKE_SIGNS, bend_name
 from juxtanote.core.score.sounding import cents_over_wire
@@ -22,6 +22,7 @@ ROUND_NOTE = 40.0  # pixels beside its line that a note's number and signs may t
 HANDS_APART = 8  # pixels between two fingers or strokes: nearer ones are left out
 BENT = frozenset({"bend", "pre-bend"})
 SHAPED = BENT | {"vibrato", "bar"}
+JOINED = SLURS | {"slide"}  # drawn from the note before on the string
 OFF_WIRE_CENTS, OTHER_FRET_CENTS = 8.0, 100.0  # less is in tune; more is another fret
 FAR_UNDER = 2.0  # semitones that a glide from below is drawn
 WORDS = tuple((t.name, t.brief) for t in TABLE if t.brief)  # over the strings, where it begins
@@ -54,7 +55,8 @@ def written_looks(scene: Scene) -> Looks:
     share, labels, hands = crowding(scene, notes), _labels(scene, notes), _with_hands(scene, notes)
     looks = {}
     for n in notes:
-        w, before = n.written, scene.before.get(n.ident)
+        w = n.written
+        before = scene.before.get(n.ident) if w.techniques & JOINED else None
         own = (
             n.onset_s, n.offset_s, n.is_doubtful, w.string, w.fret, w.techniques, w.bend_semitones,
             w.finger, w.stroke, "place" in w.locked, n.heard if w.techniques & SHAPED else None,
@@ -119,17 +121,17 @@ def _sounding_line(painter: QPainter, scene: Scene, note: Note) -> None:
 def crowding(scene: Scene, notes: Sequence[Note]) -> dict[int, float]:
     """Give for every note the share of its number's width that its neighbours on the string leave it."""
     share = dict.fromkeys((note.ident for note in notes), 1.0)
-    last: dict[int, Note] = {}
+    last: dict[int, tuple[int, float, float]] = {}  # by string: note, where it stands and how wide
     for note in notes:
+        here = note.ident, scene.geometry.x(note.onset_s), fret_width(note)
         before = last.get(note.written.string)
-        last[note.written.string] = note
+        last[note.written.string] = here
         if before is None:
             continue
-        boxes = fret_box(scene, before), fret_box(scene, note)
-        apart = boxes[1].center().x() - boxes[0].center().x()
-        left = max(apart, 1.0) / (0.5 * (boxes[0].width() + boxes[1].width()))
-        for crowded in (before, note):
-            share[crowded.ident] = max(min(share[crowded.ident], left), SMALLEST_SHARE)
+        left = max(here[1] - before[1], 1.0) / (0.5 * (before[2] + here[2]))
+        if left < 1.0:
+            for ident in (before[0], note.ident):
+                share[ident] = max(min(share[ident], left), SMALLEST_SHARE)
     return share
 
 

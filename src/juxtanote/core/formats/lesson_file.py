@@ -13,6 +13,7 @@ from juxtanote.core.audio.write import write_bytes, write_whole
 from juxtanote.core.errors import LessonFileError
 from juxtanote.core.formats.lesson_json import lesson_from_text, lesson_text
 from juxtanote.core.formats.names import SUFFIX
+from juxtanote.core.progress import Progress, no_progress, part_of
 from juxtanote.core.score.lesson import Lesson
 
 __all__ = [
@@ -29,7 +30,9 @@ MOST_CACHED_BYTES = 2_000_000_000  # of unpacked recordings; the oldest go first
 AUDIO_FOLDER = "audio/"
 
 
-def save_lesson(lesson: Lesson, path: Path, audio: Path | None = None) -> None:
+def save_lesson(
+    lesson: Lesson, path: Path, audio: Path | None = None, *, progress: Progress = no_progress
+) -> None:
     """Save a lesson, with the recording inside if `audio` is given; whole or not at all.
 
     Parameters
@@ -39,6 +42,8 @@ def save_lesson(lesson: Lesson, path: Path, audio: Path | None = None) -> None:
         Where to.
     audio : Path, optional
         The recording.
+    progress : Progress
+        Told how far it is, 0 to 1.
 
     Raises
     ------
@@ -46,8 +51,9 @@ def save_lesson(lesson: Lesson, path: Path, audio: Path | None = None) -> None:
         If it holds what could not be opened again; the file stays as it was.
     """
     text = lesson_text(lesson)
+    progress(0.1)
     try:
-        lesson_from_text(text)
+        lesson_from_text(text, part_of(progress, 0.1, 0.8))
     except LessonFileError as error:
         raise LessonFileError(
             f"The lesson was not saved, it would not open again. {error} Or undo the last step."
@@ -74,8 +80,14 @@ def save_lesson_json(lesson: Lesson, path: Path) -> None:
     write_bytes(path, lesson_text(lesson))
 
 
-def load_lesson(path: Path) -> Lesson:
+def load_lesson(path: Path, progress: Progress = no_progress) -> Lesson:
     """Read a lesson file (or its bare JSON).
+
+    Parameters
+    ----------
+    path : Path
+    progress : Progress
+        Told how far it is, 0 to 1.
 
     Raises
     ------
@@ -92,7 +104,7 @@ def load_lesson(path: Path) -> Lesson:
                 data = _read_bounded(archive, "lesson.json", MOST_JSON_BYTES)
     except FOREIGN as error:
         raise _unreadable(error, name) from error
-    return lesson_from_text(data)
+    return lesson_from_text(data, progress)
 
 
 # Whatever `zipfile` and the file system raise over a damaged archive.

@@ -3,6 +3,7 @@
 import re
 from dataclasses import fields, replace
 from fractions import Fraction
+from functools import cache, lru_cache
 from typing import Any
 
 import msgspec
@@ -12,6 +13,7 @@ from juxtanote.core.errors import JuxtanoteError, LessonFileError
 from juxtanote.core.formats import lesson_wire as wire
 from juxtanote.core.formats.migrate import OLDEST, VERSION, migrate
 from juxtanote.core.fretboard.phrases import is_on, replace_places, unlocked_off
+from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.kept import (
     Assigned,
     BarOfTake,
@@ -40,11 +42,21 @@ _VALUES: dict[type, type] = {
     wire.BarOfTakeW: BarOfTake, wire.TakeEntryW: TakeEntry, wire.CheckedW: Checked, wire.LimitsW: Limits,
 }  # fmt: skip
 _BEATS = frozenset({"onset_beats", "duration_beats"})
+TOLD_EVERY = 64  # notes between two reports
+_PLAIN = frozenset({float, int, str, bool, type(None)})
 _DEEPEST = 40  # of brackets in brackets: ours have fewer
 
 
 class _Refused(ValueError):
     """A value that types allow and sense does not; the text begins with where it stands."""
+
+    def __init__(self, reason: str, path: str = "") -> None:
+        super().__init__(f"{path.removeprefix('.') or 'lesson.json'}: {reason}")
+        self._reason, self._path = reason, path
+
+    def within(self, step: str) -> "_Refused":
+        """Give the same of the value that this one is part of."""
+        return _Refused(self._reason, step + self._path)
 
 
 def lesson_text(lesson: Lesson) -> bytes:
@@ -62,13 +74,15 @@ def _plain(value: object) -> object:
     raise NotImplementedError(f"{type(value).__name__} has no form in a lesson file")
 
 
-def lesson_from_text(data: bytes) -> Lesson:
+def lesson_from_text(data: bytes, progress: Progress = no_progress) -> Lesson:
     """Build a lesson from JSON text.
 
     Parameters
     ----------
     data : bytes
         UTF-8.
+    progress : Progress
+        Told how far it is, 0 to 1.
 
     Raises
     ------
@@ -83,10 +97,10 @@ def lesson_from_text(data: bytes) -> Lesson:
             f"The lesson could not be read: it is damaged or no lesson ({_short(error)}). Open an "
             "earlier copy."
         ) from error
-    return lesson_from_body(body)
+    return lesson_from_body(body, progress)
 
 
-def lesson_from_body(body: Any) -> Lesson:
+def lesson_from_body(body: Any, progress: Progress = no_progress) -> Lesson:
     """Build a lesson from JSON values, those of an earlier version included."""
     if not isinstance(body, dict) or body.get("format") != "juxtanote-lesson":
         raise LessonFileError("This is not a lesson of Juxtanote. Choose a .juxta file.")
@@ -98,7 +112,7 @@ def lesson_from_body(body: Any) -> Lesson:
         )
     try:
         checked = msgspec.convert(migrate(body), wire.LessonW, strict=True)
-        lesson = _built(checked, "$")
+        lesson = _Builder(checked, progress).built(checked)
         assert isinstance(lesson, Lesson)
         return _sensible(lesson) if version == VERSION else _repaired(lesson)
     except (msgspec.ValidationError, _Refused) as error:
@@ -130,35 +144,63 @@ def _where(text: str) -> str:
     return f"{match[2] or 'lesson.json'}: {match[1]}"[:300] if match else text[:300]
 
 
-def _built(value: Any, path: str, depth: int = 0) -> Any:
-    """Give the program's own value of what was read; what it refuses is told with its path."""
-    if depth > _DEEPEST:
-        raise _Refused(f"{path}: nested too deeply")
-    kind = type(value)
-    if kind in _VALUES:
-        known = {}
-        for name in value.__struct_fields__:
-            if kind is wire.LessonW and name in ("format", "version"):
-                continue
-            inner = getattr(value, name)
-            if name in _BEATS and inner is not None:
-                known[name] = _fraction(inner, f"{path}.{name}")
-            else:
-                known[name] = _built(inner, f"{path}.{name}", depth + 1)
+@cache
+def _fields_of(kind: type[msgspec.Struct]) -> tuple[str, ...]:
+    about_the_file = {"format", "version"} if kind is wire.LessonW else set()
+    return tuple(name for name in kind.__struct_fields__ if name not in about_the_file)
+
+
+class _Builder:
+    """Makes the program's own values of what was read; what they refuse is told with its path."""
+
+    def __init__(self, lesson: wire.LessonW, progress: Progress) -> None:
+        self._progress = progress
+        self._notes, self._made = sum(len(phrase.notes) for phrase in lesson.phrases), 0
+
+    def built(self, value: Any, depth: int = 0) -> Any:
+        """Give the own value of anything that was read."""
+        if depth > _DEEPEST:
+            raise _Refused("nested too deeply")
+        kind = type(value)
+        if kind in _VALUES:
+            known = {}
+            for name in _fields_of(kind):
+                inner = getattr(value, name)
+                is_plain = type(inner) in _PLAIN and name not in _BEATS  # most of a lesson
+                known[name] = inner if is_plain else self._field(inner, name, depth)
+            try:
+                return _VALUES[kind](**known)
+            except (ValueError, JuxtanoteError) as error:
+                raise _Refused(str(error)) from error
+        if kind is tuple and value and isinstance(value[0], msgspec.Struct):
+            return tuple(self._item(item, number, depth) for number, item in enumerate(value))
+        return value
+
+    def _field(self, value: object, name: str, depth: int) -> Any:
         try:
-            return _VALUES[kind](**known)
-        except (ValueError, JuxtanoteError) as error:
-            raise _Refused(f"{path[2:] or 'lesson.json'}: {error}") from error
-    if kind is tuple and value and isinstance(value[0], msgspec.Struct):
-        return tuple(_built(item, f"{path}[{k}]", depth + 1) for k, item in enumerate(value))
-    return value
+            if name in _BEATS and value is not None:
+                return _fraction(value)
+            return self.built(value, depth + 1)
+        except _Refused as error:
+            raise error.within(f".{name}") from error
+
+    def _item(self, value: object, number: int, depth: int) -> Any:
+        if isinstance(value, wire.NoteW):
+            self._made += 1
+            if self._made % TOLD_EVERY == 0:
+                self._progress(min(self._made / max(self._notes, 1), 1.0))
+        try:
+            return self.built(value, depth + 1)
+        except _Refused as error:
+            raise error.within(f"[{number}]") from error
 
 
-def _fraction(text: str, path: str) -> Fraction:
+@lru_cache(maxsize=4096)  # a lesson counts in the same few hundred places
+def _fraction(text: object) -> Fraction:
     try:
-        return Fraction(text)
+        return Fraction(str(text))
     except (ValueError, ZeroDivisionError) as error:
-        raise _Refused(f"{path[2:]}: {text!r} is no fraction") from error
+        raise _Refused(f"{text!r} is no fraction") from error
 
 
 def _sensible(lesson: Lesson) -> Lesson:
@@ -170,9 +212,9 @@ def _sensible(lesson: Lesson) -> Lesson:
                 if not is_on(note, guitar):
                     inner = f".variants[{under - 1}]" if under else ""
                     raise _Refused(
-                        f"phrases[{number}]{inner}.notes[{count}].written: string {note.written.string}, "
-                        f"fret {note.written.fret} is not on a guitar of {guitar.string_count} strings "
-                        f"and {guitar.last_fret} frets"
+                        f"string {note.written.string}, fret {note.written.fret} is not on a guitar of "
+                        f"{guitar.string_count} strings and {guitar.last_fret} frets",
+                        f"phrases[{number}]{inner}.notes[{count}].written",
                     )
     return _keyed(lesson)
 
@@ -181,7 +223,7 @@ def _keyed(lesson: Lesson) -> Lesson:
     try:
         key = read_key(lesson.key)
     except ValueError as error:
-        raise _Refused(f"key: {error}") from error
+        raise _Refused(str(error), "key") from error
     return replace(lesson, key=key.name if key is not None else "")
 
 

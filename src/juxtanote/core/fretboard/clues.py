@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtanote.core.fretboard.candidates import NoteToPlace, find_candidates
+from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.theory.strings import usual_stiffness
 from juxtanote.core.theory.tuning import Guitar
 
@@ -23,6 +24,7 @@ ASTRAY = 0.1  # how often one does
 WOUND = 0.1  # how many guitars wind the third string (common practice)
 MOST_READ = 400  # notes of a long lesson that tell of its strings
 FAR = 6.0  # from here on all places are as unlikely as each other
+TOLD_EVERY = 32  # notes between two reports
 CLEAR = 0.3  # below this a measurement says nothing
 MOST = 3.0  # the sound of one note costs a place this much at most
 RINGS_S = 0.2  # a note that sounds so far into the next is on another string
@@ -59,6 +61,8 @@ def with_clues(
     notes: list[NoteToPlace],
     heard: list[HeardString],
     strings: Strings | None = None,
+    *,
+    progress: Progress = no_progress,
 ) -> list[NoteToPlace]:
     """Give the notes with what the sound suggests, as costs by place that the search adds.
 
@@ -72,10 +76,14 @@ def with_clues(
     heard : list of HeardString
         What the sound of each note tells, as many as `notes`.
     strings : Strings, optional
+    progress : Progress
+        Told how far it is, 0 to 1.
     """
     strings = strings or read_strings(guitar, notes, heard)
     told: list[NoteToPlace] = []
-    for note, seen in zip(notes, heard, strict=True):
+    for number, (note, seen) in enumerate(zip(notes, heard, strict=True)):
+        if number % TOLD_EVERY == 0:
+            progress(number / len(notes))
         places = find_candidates(guitar, note)
         clue = dict.fromkeys(places, 0.0)
         if seen.clarity > CLEAR and len(places) > 1:

@@ -32,7 +32,10 @@ def note_to_place(note: Note) -> NoteToPlace:
 
 
 def places_of(
-    notes: Sequence[Note], guitar: Guitar, beside: Sequence[Note] = ()
+    notes: Sequence[Note],
+    guitar: Guitar,
+    beside: Sequence[Note] = (),
+    progress: Progress = no_progress,
 ) -> list[NoteToPlace]:
     """Give what the placement needs of notes of a phrase, with what their sound tells of strings.
 
@@ -46,18 +49,24 @@ def places_of(
         Its tuning, capo and frets.
     beside : sequence of Note, optional
         Others of the same recording.
+    progress : Progress
+        Told how far it is, 0 to 1.
     """
     places, seen = [note_to_place(note) for note in notes], _seen(notes)
     if not beside:
-        return with_clues(guitar, places, seen)
+        progress(0.2)
+        return with_clues(guitar, places, seen, progress=progress)
     clear = [note for note in beside if note.heard.clarity > CLEAR]
     clear = clear[:: len(clear) // MOST_READ + 1]
     more = [note_to_place(note) for note in clear]
     strings = read_strings(guitar, places + more, seen + _seen(clear))
-    return with_clues(guitar, places, seen, strings)
+    progress(0.2)
+    return with_clues(guitar, places, seen, strings, progress=progress)
 
 
-def places_in(lesson: Lesson, phrase: Phrase) -> list[NoteToPlace]:
+def places_in(
+    lesson: Lesson, phrase: Phrase, progress: Progress = no_progress
+) -> list[NoteToPlace]:
     """Give what the placement needs of a phrase, beside all others of its part.
 
     Parameters
@@ -65,10 +74,12 @@ def places_in(lesson: Lesson, phrase: Phrase) -> list[NoteToPlace]:
     lesson : Lesson
     phrase : Phrase
         Of it.
+    progress : Progress
+        Told how far it is, 0 to 1.
     """
     others = () if phrase.is_variant else lesson.phrases_of(phrase.part)
     beside = [n for p in others if p.ident != phrase.ident for n in p.notes]
-    return places_of(phrase.notes, lesson.context(phrase).guitar, beside)
+    return places_of(phrase.notes, lesson.context(phrase).guitar, beside, progress)
 
 
 def _seen(notes: Sequence[Note]) -> list[HeardString]:
@@ -108,10 +119,14 @@ def replace_places(
     if not phrase.notes:
         return phrase
     around = lesson.context(phrase)
-    places = places_in(lesson, phrase)
-    placement = placement or place(around.guitar, places, school=around.school, progress=progress)
+    places = places_in(lesson, phrase, part_of(progress, 0.0, 0.2))
+    searching = part_of(progress, 0.2, 0.8)
+    placement = placement or place(around.guitar, places, school=around.school, progress=searching)
+    progress(0.8)
     fingers = choose_fingers(places, placement, around.guitar)
+    progress(0.9)
     strokes = choose_strokes(places, placement.strings, around.school)
+    progress(0.95)
     notes = []
     for index, note in enumerate(phrase.notes):
         written, locked = note.written, note.written.locked

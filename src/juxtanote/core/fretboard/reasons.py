@@ -20,6 +20,7 @@ from juxtanote.core.fretboard.search import INSIDE
 from juxtanote.core.fretboard.solver import Placement
 from juxtanote.core.fretboard.states import Event, group_events, hand_states
 from juxtanote.core.fretboard.strokes import choose_strokes, count_changes
+from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.theory.tuning import Guitar
 
 
@@ -90,6 +91,7 @@ def explain(
     index: int,
     *,
     school: str | None = None,
+    progress: Progress = no_progress,
 ) -> Reasons:
     """Explain one note of a placed phrase: its neighbours stay where they are.
 
@@ -107,8 +109,11 @@ def explain(
         Of the note that is asked about, from 0.
     school : str, optional
         Way of picking, such as ``"alternate"``; None leaves strokes out.
+    progress : Progress
+        Told how far it is, 0 to 1.
     """
     events = group_events(notes)
+    progress(0.3)
     number = next(k for k, event in enumerate(events) if index in event.notes)
     costs = {
         place: _place_terms(guitar, notes, placement, events, number, index, place)
@@ -119,6 +124,7 @@ def explain(
     chosen = (placement.strings[index], placement.frets[index])
     if school is not None:
         for (string, _), terms in costs.items():
+            progress(0.6)
             terms[PICKED] = INSIDE * _inside_changes(notes, placement, index, string, school)
     here = costs[chosen]
     base = min(_total(terms) for terms in costs.values())

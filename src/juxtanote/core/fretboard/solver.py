@@ -123,7 +123,9 @@ def _search(
         chain.add(event, problems)
         if number % 8 == 0:
             progress(number / len(events))
+    progress(1.0)
     paths = dict(zip(profiles, chain.best_paths(), strict=True))
+    progress(1.0)
     told = [
         problems + (chain.broken_rules(path.strings, path.frets) if path.cost >= IMPOSSIBLE else [])
         for path in paths.values()

@@ -11,6 +11,7 @@ FINGERS = ("", "0", "1", "2", "3", "4", "T")
 STROKES = ("", "down", "up", "thumb", "index", "middle", "ring")
 # ``heard``: onset and offset were set by hand; ``time``: the written time was.
 LOCKABLE = frozenset({"heard", "pitch", "place", "techniques", "time", "finger", "stroke"})
+_KNOWN = frozenset(TECHNIQUES)  # made once: notes are made by the thousand
 WIDEST_BEND = 5.0  # semitones: two and a half tones, with the bar a string more
 LATEST_S = 1e6  # eleven days: nothing is longer, and sums stay exact
 SLURRED, PICKED = "slurred", "picked"
@@ -101,8 +102,8 @@ class WrittenNote:
     def __post_init__(self) -> None:
         if not 1 <= self.string <= 9 or not 0 <= self.fret <= 36:
             raise ValueError(f"string {self.string}, fret {self.fret} is on no neck")
-        unknown = self.techniques - set(TECHNIQUES) | self.locked - LOCKABLE
-        if unknown:
+        if not (self.techniques <= _KNOWN and self.locked <= LOCKABLE):
+            unknown = self.techniques - _KNOWN | self.locked - LOCKABLE
             raise ValueError(f"unknown words on a note: {', '.join(sorted(unknown))}")
         if not 0.0 <= self.bend_semitones <= WIDEST_BEND:
             raise ValueError(f"a bend of {self.bend_semitones} semitones: 0 to {WIDEST_BEND}")

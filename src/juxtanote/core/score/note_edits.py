@@ -266,18 +266,19 @@ def move_note_edge(lesson: Lesson, phrase: int, note: int, edge: str, seconds: f
         Where to; a note stays 0.02 s long.
     """
 
-    def moved(old: Note) -> Note:
-        heard = old.heard
-        if edge == "onset":
-            onset = min(max(seconds, 0.0), heard.offset_s - SHORTEST_NOTE_S)
-            shift = heard.onset_s - onset
-            curve = tuple((t + shift, c) for t, c in heard.curve if t + shift >= 0.0)
-            changed = replace(heard, onset_s=onset, curve=curve)
-        else:
-            changed = replace(heard, offset_s=max(seconds, heard.onset_s + SHORTEST_NOTE_S))
-        return replace(old, heard=changed).rewritten("heard")
+    return each_note(lesson, phrase, [note], lambda old: _with_edge_at(old, edge, seconds))
 
-    return each_note(lesson, phrase, [note], moved)
+
+def _with_edge_at(note: Note, edge: str, seconds: float) -> Note:
+    heard = note.heard
+    if edge == "onset":
+        onset = min(max(seconds, 0.0), heard.offset_s - SHORTEST_NOTE_S)
+        shift = heard.onset_s - onset
+        curve = tuple((t + shift, c) for t, c in heard.curve if t + shift >= 0.0)
+        changed = replace(heard, onset_s=onset, curve=curve)
+    else:
+        changed = replace(heard, offset_s=max(seconds, heard.onset_s + SHORTEST_NOTE_S))
+    return replace(note, heard=changed).rewritten("heard")
 
 
 def shift_note_edges(
@@ -297,13 +298,12 @@ def shift_note_edges(
     by_s : float
         Later where positive.
     """
-    for note in notes:
-        found = lesson.phrase(phrase)
-        old = found.note(note) if found is not None else None
-        if old is not None:
-            here = old.onset_s if edge == "onset" else old.offset_s
-            lesson = move_note_edge(lesson, phrase, note, edge, here + by_s)
-    return lesson
+
+    def shifted(old: Note) -> Note:
+        here = old.onset_s if edge == "onset" else old.offset_s
+        return _with_edge_at(old, edge, here + by_s)
+
+    return each_note(lesson, phrase, notes, shifted)
 
 
 def shift_octave(lesson: Lesson, phrase: int, notes: Iterable[int], octaves: int) -> Lesson:

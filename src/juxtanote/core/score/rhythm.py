@@ -9,6 +9,7 @@ B. Kappen, "Rhythm quantization for transcription", Computer Music Journal 24, 2
 each note.
 """
 
+import math
 from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -29,6 +30,11 @@ GRACE_S = 0.09  # a crushed note stands at most so long before its main note
 # Apart at most: on any strings, on different ones (as MIREX matches).
 TOGETHER_S, STRUM_S = 0.03, 0.05
 LONGEST_LAST = 8.0  # beats
+# Parts of a beat that are counted in: every place of every subdivision, and half way to the next one.
+TICKS = 144
+FINEST = 24  # parts of a beat, where nothing simpler is wished
+CRUSHED = frozenset({"grace", "rake"})
+HELD_SHARE = 0.62  # of the way to the next note: what sounds so long is written up to it
 SAME_PLACE = 1e-9  # beats; places of two subdivisions of one beat are a 24th apart at least
 # At most so late together, over so many beats each way.
 LEAN_S, LEAN_BEATS, LEAN_CALM = 0.06, 1.5, 2.0
@@ -69,40 +75,45 @@ def quantise(
     if subdivision not in SUBDIVISIONS:
         raise ValueError(f"subdivision is {subdivision!r}; it needs one of {SUBDIVISIONS}")
     beats = np.asarray(onset_beats, dtype=np.float64)
-    if len(beats) == 0:
-        return []
-    if evenness < 0.15:
-        return _distinct([Fraction(round(b * 24), 24) for b in beats], 24)
-    spread = SPREAD_S / beat_s * (0.5 + 1.0 * evenness)
     weights = (
         np.ones(len(beats))
         if confidence is None
         else np.clip(np.asarray(confidence, float), 0.05, 1.0)
     )
+    places = _places(beats, weights, beat_s, subdivision, evenness, compound)
+    return [_in_beats(place) for place in places]
+
+
+def _places(
+    beats: np.ndarray,
+    weights: np.ndarray,
+    beat_s: float,
+    subdivision: str,
+    evenness: float,
+    compound: bool,
+) -> list[int]:
+    """Give where each onset is written, in ticks; see `quantise`."""
+    if len(beats) == 0:
+        return []
+    if evenness < 0.15:
+        return _distinct((np.rint(beats * FINEST).astype(np.int64) * (TICKS // FINEST)).tolist())
+    spread = SPREAD_S / beat_s * (0.5 + 1.0 * evenness)
     chosen = choose_grids(beats, weights, spread, subdivision, compound)
     # Where all are late together, the beat is early there: read again by where they seem to put it.
     steps, grids = _nearest(beats, chosen)
     steadier = beats - _leaning(beats, steps / grids, weights, LEAN_S / beat_s)
     chosen = choose_grids(steadier, weights, spread, subdivision, compound)
     steps, grids = _nearest(steadier, chosen)
-    written = [_fraction(*place) for place in zip(steps.tolist(), grids.tolist(), strict=True)]
+    written: list[int] = (steps * (TICKS // grids)).tolist()
     if np.all(np.diff(steps / grids) > SAME_PLACE):
         return written
-    return _distinct(written, 24, chosen, weights)
+    return _distinct(written, chosen, weights)
 
 
-@lru_cache(
-    maxsize=8192
-)  # an edit writes a phrase's hundreds of places again, and they are the same ones
-def _fraction(steps: int, parts: int) -> Fraction:
-    """Give steps / parts of a beat."""
-    return Fraction(steps, parts)
-
-
-def _gap(begin: Fraction, end: Fraction) -> Fraction:
-    """Give the time from one place to another."""
-    steps = end.numerator * begin.denominator - begin.numerator * end.denominator
-    return _fraction(steps, begin.denominator * end.denominator)
+# An edit writes a phrase's hundreds of places again, and they are the same ones.
+@lru_cache(maxsize=8192)
+def _in_beats(ticks: int) -> Fraction:
+    return Fraction(ticks, TICKS)
 
 
 def _leaning(
@@ -125,17 +136,16 @@ def _nearest(beats: np.ndarray, chosen: dict[int, int]) -> tuple[np.ndarray, np.
 
 
 def _distinct(
-    written: list[Fraction],
-    finest: int,
+    written: list[int],
     chosen: dict[int, int] | None = None,
     weights: np.ndarray | None = None,
-) -> list[Fraction]:
-    """Keep onsets rising: of two at one place the later goes on half a step, or the doubtful one back."""
-    result: list[Fraction] = []
+) -> list[int]:
+    """Keep onsets (in ticks) rising: of two at one place the later goes on half a step, or the doubtful one back."""
+    result: list[int] = []
     for index, place in enumerate(written):
         if result and place <= result[-1]:
-            grid = (chosen or {}).get(int(result[-1] // 1), finest)
-            step = Fraction(1, 2 * max(grid, 4))
+            grid = (chosen or {}).get(result[-1] // TICKS, FINEST)
+            step = TICKS // (2 * max(grid, 4))
             doubted = weights is not None and weights[index - 1] < weights[index] - 0.05
             if doubted and (len(result) < 2 or result[-2] < place - step):
                 result[-1] = place - step
@@ -161,25 +171,25 @@ def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
     """
     if not phrase.notes:
         return phrase
-    groups = _groups(list(phrase.notes))
+    known = phrase.notes
+    spans_s = [(note.heard.onset_s, note.heard.offset_s) for note in known]
+    groups, firsts = _groups(known, spans_s)
     swing = swing_of(phrase, time_map)
-    onsets_s = [group[0].onset_s for group in groups]
-    beats = time_map.to_beats(onsets_s).tolist()
+    spans = time_map.to_beats(spans_s)
+    beats = spans[firsts, 0].tolist()
     if swing != 0.5:
         beats = [straightened(beat, swing) for beat in beats]
-    spans = time_map.to_beats([[n.onset_s, n.offset_s] for n in phrase.notes])
-    sounding = dict(
-        zip((n.ident for n in phrase.notes), np.diff(spans)[:, 0].tolist(), strict=True)
-    )
-    counted = [i for i, group in enumerate(groups) if not _is_grace(group, groups, i)]
-    beat_s = 60.0 / time_map.tempo_at(groups[0][0].onset_s)
-    places = quantise(
-        [beats[i] for i in counted],
-        beat_s=beat_s,
-        subdivision="auto" if swing != 0.5 else phrase.subdivision,
-        evenness=phrase.evenness,
-        compound=time_map.division == 3,
-        confidence=[max(n.heard.confidence for n in groups[i]) for i in counted],
+    sounding = dict(zip((n.ident for n in known), np.diff(spans)[:, 0].tolist(), strict=True))
+    graces = _graces(groups)
+    counted = [index for index in range(len(groups)) if index not in graces]
+    certain = [max(n.heard.confidence for n in groups[i]) for i in counted]
+    places = _places(
+        np.array([beats[i] for i in counted]),
+        np.clip(np.array(certain), 0.05, 1.0),
+        60.0 / time_map.tempo_at(spans_s[0][0]),
+        "auto" if swing != 0.5 else phrase.subdivision,
+        phrase.evenness,
+        time_map.division == 3,
     )
     onset_of = dict(zip(counted, places, strict=True))
     ends = (
@@ -189,25 +199,24 @@ def write_phrase(phrase: Phrase, time_map: TimeMap) -> Phrase:
     )
     following = dict(zip(counted, ends, strict=True))
     lower = _lower_voice(groups, counted, beats, sounding)
-    notes: list[Note] = []
-    later: dict[bool, Fraction] = {}  # onset of the next note that is counted, in each voice
+    fresh: dict[int, Note] = {}
+    later: dict[bool, int] = {}  # onset of the next note that is counted, in each voice
     for index in range(len(groups) - 1, -1, -1):
-        graces = index not in onset_of
-        onset = onset_of[index] if not graces else min(later.values(), default=_near(beats[index]))
+        is_grace = index in graces
+        onset = (
+            min(later.values(), default=round(beats[index]) * TICKS)
+            if is_grace
+            else onset_of[index]
+        )
         for note in groups[index]:
             until = later.get(note.ident in lower, ends[-1]) if lower else following.get(index)
-            room = Fraction(0) if graces or until is None else _gap(onset, until)
-            length = _length(note, onset, room, sounding[note.ident]) if room else Fraction(0)
-            notes.append(_timed(note, onset, length))
-        if not graces:
+            room = 0 if is_grace or until is None else until - onset
+            length = _length(note, onset, room, sounding[note.ident]) if room else 0
+            fresh[note.ident] = _timed(note, _in_beats(onset), _in_beats(length))
+        if not is_grace:
             later |= {note.ident in lower: onset for note in groups[index]}
-    fresh = {note.ident: note for note in notes}
-    ordered = tuple(fresh[note.ident] for note in phrase.notes)
-    return phrase if _same(ordered, phrase.notes) else replace(phrase, notes=ordered)
-
-
-def _near(beats: float) -> Fraction:
-    return Fraction(round(beats))
+    ordered = tuple(fresh[note.ident] for note in known)
+    return phrase if _same(ordered, known) else replace(phrase, notes=ordered)
 
 
 def _lower_voice(
@@ -224,12 +233,12 @@ def _lower_voice(
     return frozenset(notes[k][1].ident for k in lower)
 
 
-def _held(sounding: list[float]) -> Fraction:
-    """Give the room of the last note of a phrase: as long as it sounds, and a beat at least."""
+def _held(sounding: list[float]) -> int:
+    """Give the room of the last note of a phrase, in ticks: as long as it sounds, and a beat at least."""
     longest = min(max(sounding), LONGEST_LAST)
     if longest < 1.25:
-        return Fraction(1)
-    return Fraction(3, 2) if longest < 1.75 else Fraction(round(longest))
+        return TICKS
+    return TICKS * 3 // 2 if longest < 1.75 else TICKS * round(longest)
 
 
 def _same(notes: tuple[Note, ...], others: tuple[Note, ...]) -> bool:
@@ -304,44 +313,62 @@ def _is(known: Fraction | None, fresh: Fraction) -> bool:
     return known is fresh or known == fresh
 
 
-def _groups(notes: list[Note]) -> list[list[Note]]:
-    """Sort notes into moments: what is struck together, a strum over several strings among it."""
+def _groups(
+    notes: Sequence[Note], spans_s: Sequence[tuple[float, float]]
+) -> tuple[list[list[Note]], list[int]]:
+    """Sort notes into moments: what is struck together, a strum over several strings among it.
+
+    Beside the moments, the place of each one's first note.
+    """
     groups: list[list[Note]] = []
-    for note in notes:
-        if groups:
-            late = note.onset_s - groups[-1][0].onset_s
-            free = all(n.written.string != note.written.string for n in groups[-1])
-            if late < TOGETHER_S or (free and late < STRUM_S):
-                groups[-1].append(note)
-                continue
+    firsts: list[int] = []
+    began = -math.inf
+    for index, (note, (onset_s, _)) in enumerate(zip(notes, spans_s, strict=True)):
+        late = onset_s - began
+        if late < STRUM_S and (
+            late < TOGETHER_S or all(n.written.string != note.written.string for n in groups[-1])
+        ):
+            groups[-1].append(note)
+            continue
         groups.append([note])
-    return groups
+        firsts.append(index)
+        began = onset_s
+    return groups, firsts
 
 
-def _is_grace(group: list[Note], groups: list[list[Note]], index: int) -> bool:
-    if index + 1 >= len(groups):
-        return False
-    marked = any(n.written.techniques & {"grace", "rake"} for n in group)
-    return marked and groups[index + 1][0].onset_s - group[0].onset_s < 2 * GRACE_S
+def _graces(groups: list[list[Note]]) -> frozenset[int]:
+    """Find the moments that are crushed into the one after them."""
+    marked = {
+        index
+        for index, group in enumerate(groups[:-1])
+        for note in group
+        if note.written.techniques and not CRUSHED.isdisjoint(note.written.techniques)
+    }
+    return frozenset(
+        index
+        for index in marked
+        if groups[index + 1][0].onset_s - groups[index][0].onset_s < 2 * GRACE_S
+    )
 
 
+# Lengths that are written, in ticks, and what their complexity costs.
 _LENGTHS = sorted(
-    {Fraction(k, d) for d in (2, 3, 4, 6) for k in range(1, 4 * d)}
-    | {Fraction(k) for k in range(4, 9)}
+    {TICKS * k // d for d in (2, 3, 4, 6) for k in range(1, 4 * d)}
+    | {TICKS * k for k in range(4, 9)}
 )
-_LENGTH_VALUES = np.array([float(step) for step in _LENGTHS])
-_LENGTH_PRICES = np.array([0.02 * step.denominator for step in _LENGTHS])
+_LENGTH_VALUES = np.array(_LENGTHS) / TICKS
+_LENGTH_PRICES = np.array([0.02 * Fraction(ticks, TICKS).denominator for ticks in _LENGTHS])
 
 
-def _length(note: Note, onset: Fraction, room: Fraction, sounding: float) -> Fraction:
+def _length(note: Note, onset: int, room: int, sounding: float) -> int:
     """Write how long a note is held (`sounding` beats): to the next one, or to a clear stop before it."""
-    if "let-ring" in note.written.techniques or sounding > 0.62 * float(room):
+    if sounding > HELD_SHARE * (room / TICKS) or "let-ring" in note.written.techniques:
         return room
-    return _stops(onset, room, sounding)
+    return _stops(onset % TICKS, room, sounding)
 
 
 @lru_cache(maxsize=8192)  # of a phrase that is edited most notes sound as long as before
-def _stops(onset: Fraction, room: Fraction, sounding: float) -> Fraction:
+def _stops(onset: int, room: int, sounding: float) -> int:
     """Give the length of a note that stops before the next one.
 
     It stops where its own beat is divided: a note in halves of the beat does not end on a third of it.
@@ -354,10 +381,15 @@ def _stops(onset: Fraction, room: Fraction, sounding: float) -> Fraction:
     return room
 
 
-def _divides_alike(onset: Fraction, length: Fraction, room: Fraction) -> bool:
-    end = onset + length
-    if onset.denominator % 3 == 0:
-        return end.denominator in (1, 3, 6)
-    if end.denominator % 3:
+def _divides_alike(onset: int, length: int, room: int) -> bool:
+    end = _parts(onset + length)
+    if _parts(onset) % 3 == 0:
+        return end in (1, 3, 6)
+    if end % 3:
         return True
-    return onset.denominator == 1 and (onset + room).denominator % 3 == 0
+    return _parts(onset) == 1 and _parts(onset + room) % 3 == 0
+
+
+def _parts(ticks: int) -> int:
+    """Give into how many parts a beat must be divided for a place to be one of them."""
+    return TICKS // math.gcd(ticks, TICKS)

@@ -141,18 +141,21 @@ def _totals(own: np.ndarray, compound: bool) -> np.ndarray:
 
 
 def _nearest_search(own: np.ndarray, compound: bool) -> tuple[_Searched | None, np.ndarray]:
-    """Find the earlier search that differs in fewest beats, and in which; all where it is none."""
+    """Find an earlier search that differs in few beats, and in which; all where there is none."""
     best, fewest = None, np.arange(own.shape[1])
-    for known in list(_searched):
+    for known in reversed(list(_searched)):
         if known.compound == compound and known.own.shape == own.shape:
-            differing = np.flatnonzero((known.own != own).any(axis=0))
+            differing = np.logical_or.reduce(known.own != own, axis=0).nonzero()[0]
             if best is None or len(differing) < len(fewest):
                 best, fewest = known, differing
+            if len(fewest) <= FEW_BEATS:
+                break
     return best, fewest
 
 
 _searched: deque[_Searched] = deque(maxlen=12)  # a phrase is searched some six times for one count
 SAME_COST = 1e-9
+FEW_BEATS = 3  # an edit changes no more: no nearer search is looked for
 HABIT_BEATS, HABIT_ROUNDS = 16.0, 3
 CHANGE_COST = 0.25  # of another subdivision than in the beat before, in log odds
 

@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from itertools import pairwise, takewhile
+from typing import NamedTuple
 
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.time_map import TimeMap
@@ -28,8 +29,7 @@ EVENLY, SOUNDING, STROKE_BEATS, REGISTER = 0.1, 0.85, (0.5, 2.0), 4.5
 DAMPED = frozenset({"let-ring", "palm-mute", "dead", "staccato", "rake"})
 
 
-@dataclass(frozen=True, slots=True)
-class Sounding:
+class Sounding(NamedTuple):
     """A note as the split sees it: pitch in semitones, start and end in beats."""
 
     midi: float
