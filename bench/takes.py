@@ -9,7 +9,6 @@ from dataclasses import replace
 
 import numpy as np
 
-from bench.check import asked_of
 from bench.composed import phrases
 from bench.rings import FONTS, GUITARS, SEED, amplified
 from juxtanote.core.audio.sound import Sound
@@ -18,6 +17,7 @@ from juxtanote.core.practice.takes import compare
 from juxtanote.core.synth.strings import StringEvent
 from lab import instruments
 from lab.instruments import SAMPLE_RATE, render_sampled
+from lab.mistakes import asked_of
 from lab.mixing import level, pan
 from lab.phrases import random_hand, to_events
 

@@ -110,17 +110,46 @@ class Evidence:
         at_s : float
             Seconds of the recording.
         """
+        level = self.partials_db(midi, at_s, 1, 1 + LEVEL_FRAMES)
+        return level if level > FLOOR_DB else None
+
+    def partials_db(
+        self,
+        midi: float,
+        at_s: float,
+        first: int,
+        last: int,
+        partials: tuple[int, ...] = (1, 2, 3),
+    ) -> float:
+        """Give how loud the loudest of some partials of a pitch is around a time, in dB.
+
+        Parameters
+        ----------
+        midi : float
+            The pitch; the nearest semitone counts.
+        at_s : float
+            Seconds of the recording.
+        first, last : int
+            Which frames, counted from that time; their mean is taken.
+        partials : tuple of int
+            1 is the fundamental.
+
+        Returns
+        -------
+        float
+            The least level that is known where there is no such frame or partial.
+        """
         known = self.heard.posteriors
         if known is None or known.quick is None:
-            return None
-        first = int((at_s - self.heard.start_s) / self.heard.hop_s) + 1
+            return FLOOR_DB
+        frame = int((at_s - self.heard.start_s) / self.heard.hop_s)
         base = round(BINS_PER_SEMITONE * (round(midi) - LOWEST_BIN_MIDI))
-        partials = [base + round(12 * BINS_PER_SEMITONE * np.log2(h)) for h in (1, 2, 3)]
-        rows = [row + k for row in partials for k in range(BINS_PER_SEMITONE)]
+        lowest = [base + round(12 * BINS_PER_SEMITONE * np.log2(h)) for h in partials]
+        rows = [row + k for row in lowest for k in range(BINS_PER_SEMITONE)]
         inside = [row for row in rows if 0 <= row < known.quick.shape[1]]
-        part = known.quick[0, inside, max(first, 0) : first + LEVEL_FRAMES]
+        part = known.quick[0, inside, max(frame + first, 0) : max(frame + last, 0)]
         if not part.size:
-            return None
+            return FLOOR_DB
         return float(part.max(axis=0).mean() * RANGE_DB + FLOOR_DB)
 
     def is_dead(self, at_s: float) -> float:

@@ -27,7 +27,11 @@ from juxtanote.core.checks.complaints import (
     nothing_sounds,
 )
 from juxtanote.core.checks.evidence import Evidence
-from juxtanote.core.checks.told_techniques import ALL_MUTED, JOINED, technique_complaints
+from juxtanote.core.checks.told_techniques import (
+    JOINED,
+    technique_complaints,
+    touch_of,
+)
 
 REACH_S = 0.2  # so far apart a written and a heard note may be one
 TONE = 0.6  # semitones within which two pitches are one
@@ -67,14 +71,17 @@ def second_ear(asked: Sequence[Asked], evidence: Evidence) -> list[Complaint]:
         What sounds in the stretch.
     """
     heard = [n for n in evidence.notes if evidence.start_s <= n.onset_s < evidence.end_s]
-    pairs = _matched(asked, heard)
+    pairs = matched(asked, heard)
     found: list[Complaint] = []
     taken = set(pairs.values())
-    muffled = sum("palm-mute" in n.techniques for n in heard) > ALL_MUTED * len(heard)
+    played = [(note, heard[pairs[k]]) for k, note in enumerate(asked) if k in pairs]
+    touch = touch_of([pair for pair in played if _is_at_pitch(*pair)], evidence)
     for index, note in enumerate(asked):
         other = heard[pairs[index]] if index in pairs else None
-        found += _of_note(note, other, asked, evidence, muffled=muffled)
-    played = [(note, heard[pairs[k]]) for k, note in enumerate(asked) if k in pairs]
+        wrong = _of_note(note, other, asked, evidence)
+        if not wrong and other is not None and note.row in touch:
+            wrong = technique_complaints(note, other, asked, touch[note.row])
+        found += wrong
     found += [*_quiet(played, evidence), *_bleed(played, evidence)]
     left = [heard[k] for k in range(len(heard)) if k not in taken]
     found += _missing(left, asked, evidence)
@@ -83,8 +90,21 @@ def second_ear(asked: Sequence[Asked], evidence: Evidence) -> list[Complaint]:
     return sorted((by_others(c, clear) for c in found), key=lambda c: (c.onset_s, c.kind))
 
 
-def _matched(asked: Sequence[Asked], heard: Sequence[PerceivedNote]) -> dict[int, int]:
-    """Pair written and heard notes so that all together cost least."""
+def matched(asked: Sequence[Asked], heard: Sequence[PerceivedNote]) -> dict[int, int]:
+    """Pair written and heard notes so that all together cost least.
+
+    Parameters
+    ----------
+    asked : sequence of Asked
+        As they are written, by onset.
+    heard : sequence of PerceivedNote
+        By onset.
+
+    Returns
+    -------
+    dict of int to int
+        Places in `heard` by places in `asked`; what is left alone is missing.
+    """
     if not asked or not heard:
         return {}
     from scipy.optimize import linear_sum_assignment
@@ -115,10 +135,8 @@ def _of_note(
     other: PerceivedNote | None,
     asked: Sequence[Asked],
     evidence: Evidence,
-    *,
-    muffled: bool,
 ) -> list[Complaint]:
-    """Say what is wrong with one written note."""
+    """Say what is wrong with one written note, but for how it is struck."""
     until = min(note.offset_s, note.onset_s + 0.35)
     begins = evidence.begins(note.midi, note.onset_s)
     sounds = evidence.sounds(note.midi, note.onset_s + 0.02, until)
@@ -130,15 +148,13 @@ def _of_note(
         return _of_dead(note, other, evidence)
     if other is None or "dead" in other.techniques:
         return _nothing(note, begins, sounds, other, asked)
-    if abs(other.midi - note.midi) > TONE and not _same_bent(note, other):
+    if not _is_at_pitch(note, other):
         return _other_pitch(note, other, begins, sounds, asked)
-    found = _timing(note, other, evidence)
-    if found:
-        return found
-    return [
-        *_bend(note, other, asked, evidence),
-        *technique_complaints(note, other, asked, evidence, muffled=muffled),
-    ]
+    return _timing(note, other, evidence) or _bend(note, other, asked, evidence)
+
+
+def _is_at_pitch(note: Asked, other: PerceivedNote) -> bool:
+    return abs(other.midi - note.midi) <= TONE or _same_bent(note, other)
 
 
 def _same_bent(note: Asked, other: PerceivedNote) -> bool:
