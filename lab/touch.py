@@ -99,20 +99,26 @@ def fit(kind: str, rows: list[tuple[list[Asked], np.ndarray]]) -> np.ndarray:
         margin = side * (z @ w)
         slope = -share * side / (1.0 + np.exp(np.clip(margin, -30, 30)))
         small = PENALTY * np.append(w[:-1], 0.0)
-        return float((share * np.logaddexp(0.0, -margin)).sum() + 0.5 * small @ w), z.T @ slope + small
+        return float(
+            (share * np.logaddexp(0.0, -margin)).sum() + 0.5 * small @ w
+        ), z.T @ slope + small
 
     weights = minimize(loss, np.zeros(z.shape[1]), jac=True).x[:-1] / scale
     return np.concatenate([_usual(kind, rows, weights), weights])
 
 
-def _usual(kind: str, rows: list[tuple[list[Asked], np.ndarray]], weights: np.ndarray) -> list[float]:
+def _usual(
+    kind: str, rows: list[tuple[list[Asked], np.ndarray]], weights: np.ndarray
+) -> list[float]:
     """Give the means of the weighed measures within and without a kind, and their variance in a phrase."""
     means: dict[bool, list[float]] = {True: [], False: []}
     apart, count = 0.0, 0
     for notes, measured in rows:
         weighed = measured @ weights
         for sort in (True, False):
-            own = np.array([w for w, n in zip(weighed, notes, strict=True) if is_of(kind, n) is sort])
+            own = np.array(
+                [w for w, n in zip(weighed, notes, strict=True) if is_of(kind, n) is sort]
+            )
             if len(own) >= FEWEST_OF_EACH:
                 means[sort].append(float(own.mean()))
                 apart += float(((own - own.mean()) ** 2).sum())
@@ -126,7 +132,9 @@ if __name__ == "__main__":
     parser.add_argument("folder", type=Path)
     parser.add_argument("--leads", type=int, default=160)
     parser.add_argument("--first", type=int, default=0)
-    parser.add_argument("--every", type=int, default=1, help="every so manieth, for several at work")
+    parser.add_argument(
+        "--every", type=int, default=1, help="every so manieth, for several at work"
+    )
     parser.add_argument("--weights", type=Path)
     options = parser.parse_args()
     if options.step == "listen":

@@ -78,7 +78,10 @@ class PlaceDesk(Desk):
         self._placements_of: Phrase | None = None
         self._taken = 0
         self._reading = Latest(runner, "Reading the placement", self)
-        self._here: tuple[int | None, tuple[int, ...]] = (None, ())  # phrase and notes that are shown
+        self._here: tuple[int | None, tuple[int, ...]] = (
+            None,
+            (),
+        )  # phrase and notes that are shown
         self._pause = QTimer(self)
         self._pause.setSingleShot(True)
         self._pause.setInterval(READ_PAUSE_MS)

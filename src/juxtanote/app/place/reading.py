@@ -50,9 +50,7 @@ def read(
     places = places_in(lesson, phrase, part_of(progress, 0.8, 0.9))
     progress(0.9)
     told = part_of(progress, 0.9, 1.0)
-    reasons = explain(
-        around.guitar, places, placement, index, school=around.school, progress=told
-    )
+    reasons = explain(around.guitar, places, placement, index, school=around.school, progress=told)
     here = path[index]
     others = tuple((c.string, c.fret) for c in reasons.candidates if not c.chosen and c.possible)
     return Reading(

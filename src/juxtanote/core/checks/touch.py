@@ -1,10 +1,10 @@
 """How notes are struck, as this player does it: slurs, slides, mutes and others, told by the tab itself.
 
-How soft a slur is, and how dark a mute, depends on hand, amplifier and band; no threshold fits all of them.
-But a tab is right for the most part. So the notes that are written as slurs tell how slurs sound here, and
-the others how strokes do; each note is held against the means of both, its own left out (R. A. Fisher,
-"The use of multiple measurements in taxonomic problems", Annals of Eugenics 7, 1936). Where few are
-written the means are those of other players: as if some of theirs stood in the tab as well.
+How soft a slur is, and how dark a mute, hangs on hand, amplifier and band: no threshold fits all. But a
+tab is right for the most part. So the notes that are written as slurs tell how slurs sound here, and the
+others how strokes do; each note is held against the means of both, its own left out (R. A. Fisher, "The
+use of multiple measurements in taxonomic problems", Annals of Eugenics 7, 1936). Where few are written
+the means lean to those of other players, as if one of theirs stood in the tab as well.
 """
 
 from collections.abc import Sequence
@@ -40,7 +40,10 @@ _LEFT_OPEN: dict[str, frozenset[str]] = {
 ATTACKS = ("slurred", "slide", "muted", "harmonic", "tap")
 SUREST = 0.005  # evidence is believed up to 200 to 1
 HIGH_PARTIALS = (5, 6, 7, 8, 9, 10)
-WIDE_STEP, GAPS_S = 5.0, (0.03, 2.0)  # semitones, and what is looked at of the time since the last note
+WIDE_STEP, GAPS_S = (
+    5.0,
+    (0.03, 2.0),
+)  # semitones, and what is looked at of the time since the last note
 
 
 def is_of(kind: str, note: Asked) -> bool | None:
@@ -58,9 +61,9 @@ def is_of(kind: str, note: Asked) -> bool | None:
     >>> is_of("slur", struck), is_of("slide", Asked(0, 0.0, 0.5, 60.0, 2, 1, frozenset({"dead"})))
     (False, None)
     """
-    if note.techniques & KINDS[kind]:
-        return True
-    return None if note.techniques & _LEFT_OPEN[kind] else False
+    if note.techniques & (_LEFT_OPEN[kind] - KINDS[kind]):
+        return None
+    return bool(note.techniques & KINDS[kind])
 
 
 def measures(played: Sequence[Played], evidence: Evidence) -> Array:
@@ -146,7 +149,7 @@ class Touch:
     spread: float
 
 
-USUAL_COUNT = 1.0  # notes of each sort that other players' means are worth
+USUAL_COUNT = 1.0  # notes of each sort that the means of other players are worth
 LEAST_APART = 0.5  # times what it usually is: a phrase in which both sorts sound alike tells less
 
 

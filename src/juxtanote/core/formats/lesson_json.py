@@ -112,7 +112,8 @@ def lesson_from_body(body: Any, progress: Progress = no_progress) -> Lesson:
         )
     try:
         checked = msgspec.convert(migrate(body), wire.LessonW, strict=True)
-        lesson = _Builder(checked, progress).built(checked)
+        notes = sum(len(phrase.notes) for phrase in checked.phrases)
+        lesson = _Builder(notes, progress).built(checked)
         assert isinstance(lesson, Lesson)
         return _sensible(lesson) if version == VERSION else _repaired(lesson)
     except (msgspec.ValidationError, _Refused) as error:
@@ -145,7 +146,7 @@ def _where(text: str) -> str:
 
 
 @cache
-def _fields_of(kind: type[msgspec.Struct]) -> tuple[str, ...]:
+def _fields_of(kind: Any) -> tuple[str, ...]:
     about_the_file = {"format", "version"} if kind is wire.LessonW else set()
     return tuple(name for name in kind.__struct_fields__ if name not in about_the_file)
 
@@ -153,9 +154,8 @@ def _fields_of(kind: type[msgspec.Struct]) -> tuple[str, ...]:
 class _Builder:
     """Makes the program's own values of what was read; what they refuse is told with its path."""
 
-    def __init__(self, lesson: wire.LessonW, progress: Progress) -> None:
-        self._progress = progress
-        self._notes, self._made = sum(len(phrase.notes) for phrase in lesson.phrases), 0
+    def __init__(self, notes: int = 0, progress: Progress = no_progress) -> None:
+        self._progress, self._notes, self._made = progress, notes, 0
 
     def built(self, value: Any, depth: int = 0) -> Any:
         """Give the own value of anything that was read."""
@@ -164,7 +164,7 @@ class _Builder:
         kind = type(value)
         if kind in _VALUES:
             known = {}
-            for name in _fields_of(kind):
+            for name in _fields_of(kind):  # type: ignore[arg-type]
                 inner = getattr(value, name)
                 is_plain = type(inner) in _PLAIN and name not in _BEATS  # most of a lesson
                 known[name] = inner if is_plain else self._field(inner, name, depth)
@@ -264,7 +264,7 @@ def read_practice_report(data: bytes) -> tuple[str, StudentLog]:
     """
     try:
         read = msgspec.json.decode(data, type=wire.PracticeReportW, strict=True)
-        student = _built(read.student, "$.student")
+        student = _student_of(read.student)
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError, _Refused) as error:
         raise LessonFileError(
             f"This is no practice report of Juxtanote, or it is damaged ({_where(str(error))}). Ask for "
@@ -272,6 +272,13 @@ def read_practice_report(data: bytes) -> tuple[str, StudentLog]:
         ) from error
     assert isinstance(student, StudentLog)
     return read.title, student
+
+
+def _student_of(read: wire.StudentLogW) -> Any:
+    try:
+        return _Builder().built(read)
+    except _Refused as error:
+        raise error.within("student") from error
 
 
 def schema() -> dict[str, Any]:

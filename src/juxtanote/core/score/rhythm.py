@@ -140,7 +140,10 @@ def _distinct(
     chosen: dict[int, int] | None = None,
     weights: np.ndarray | None = None,
 ) -> list[int]:
-    """Keep onsets (in ticks) rising: of two at one place the later goes on half a step, or the doubtful one back."""
+    """Keep onsets (in ticks) rising: of two at one place the later goes on half a step.
+
+    Or the one before goes back as much, where that is the doubtful one.
+    """
     result: list[int] = []
     for index, place in enumerate(written):
         if result and place <= result[-1]:

@@ -1,0 +1,94 @@
+"""How notes are struck, told by the tab itself: against SciPy's normal densities, and on sound."""
+
+import unittest
+from dataclasses import replace
+
+import numpy as np
+from scipy.stats import norm
+
+from juxtanote.core.checks.complaints import Asked
+from juxtanote.core.checks.evidence import Evidence
+from juxtanote.core.checks.second_ear import matched
+from juxtanote.core.checks.told_techniques import technique_complaints, touch_of
+from juxtanote.core.checks.touch import KINDS, Played, Touch, is_of, likeness, read_touch
+from tests.core.test_second_ear import a_recording, right
+
+SLURRED = frozenset({"hammer-on"})
+
+
+def tab(slurred: int, struck: int) -> list[Asked]:
+    """Write slurs, and after them strokes."""
+    tags = [SLURRED] * slurred + [frozenset()] * struck
+    return [Asked(k, 0.2 * k, 0.2 * k + 0.2, 60.0, 3, 5, t) for k, t in enumerate(tags)]
+
+
+def heard_pairs() -> tuple[list[Played], Evidence]:
+    evidence, written = a_recording()[1], right()
+    pairs = sorted(matched(written, evidence.notes).items())
+    return [(written[a], evidence.notes[b]) for a, b in pairs], evidence
+
+
+class TestLikeness(unittest.TestCase):
+    def test_with_many_notes_it_is_the_ratio_of_two_normal_densities(self) -> None:
+        # Of equal variance: C. M. Bishop, "Pattern Recognition and Machine Learning", 2006, section 4.2
+        # (from memory). The means are of so many notes that one of them, or what is usual, moves them little.
+        rng = np.random.default_rng(1)
+        values = np.concatenate([rng.normal(3.0, 0.5, 4000), rng.normal(1.0, 0.5, 4000)])
+        told = likeness("slur", tab(4000, 4000), values[:, None], Touch(np.ones(1), 2.5, 0.0, 0.25))
+        true = norm.logpdf(values, 3.0, 0.5) - norm.logpdf(values, 1.0, 0.5)
+        self.assertLess(float(np.abs(told - true).max()), 0.6)
+        self.assertGreater(float(np.corrcoef(told, true)[0, 1]), 0.9999)
+
+    def test_another_player_is_told_by_what_stands_in_the_tab(self) -> None:
+        # All notes lie higher than those of others: by the usual means all of them would be slurs.
+        rng = np.random.default_rng(2)
+        values = np.concatenate([rng.normal(6.0, 0.2, 6), rng.normal(4.0, 0.2, 6)])[:, None]
+        touch = Touch(np.ones(1), 2.0, 0.0, 0.5)
+        self.assertTrue((values > 1.0).all())
+        told = likeness("slur", tab(6, 6), values, touch) > 0
+        self.assertEqual(told.tolist(), [True] * 6 + [False] * 6)
+
+    def test_what_is_written_of_a_note_itself_does_not_count(self) -> None:
+        values = np.array([[2.0], [2.1], [1.9], [0.0], [0.1], [-0.1]])
+        touch = Touch(np.ones(1), 2.0, 0.0, 0.5)
+        right = tab(3, 3)
+        for index in range(6):
+            swapped = frozenset() if right[index].techniques else SLURRED
+            wrong = [
+                replace(n, techniques=swapped) if k == index else n for k, n in enumerate(right)
+            ]
+            one, other = (likeness("slur", notes, values, touch)[index] for notes in (right, wrong))
+            self.assertAlmostEqual(float(one), float(other))
+
+    def test_notes_that_say_nothing_of_a_kind_do_not_count(self) -> None:
+        dead = Asked(9, 0.0, 0.1, 60.0, 3, 5, frozenset({"dead"}))
+        self.assertEqual({is_of(kind, dead) for kind in KINDS}, {None})
+        bent = replace(dead, techniques=frozenset({"bend", "vibrato"}), bend_semitones=2.0)
+        self.assertIsNone(is_of("vibrato", bent))
+        self.assertFalse(is_of("slur", bent))
+
+    def test_every_kind_ships(self) -> None:
+        for kind in KINDS:
+            touch = read_touch(kind)
+            assert touch is not None
+            self.assertGreater(touch.within, touch.without, kind)
+            self.assertGreater(touch.spread, 0.0, kind)
+
+
+class TestOnSound(unittest.TestCase):
+    def test_right_tabs_are_left_in_peace_and_a_false_slur_is_unlike_a_slur(self) -> None:
+        played, evidence = heard_pairs()
+        touch = touch_of(played, evidence)
+        for note, other in played:
+            notes = [n for n, _ in played]
+            for complaint in technique_complaints(note, other, notes, touch[note.row]):
+                self.assertLess(complaint.confidence, 0.5)
+            self.assertLess(touch[note.row]["slur"], 0.0)
+
+    def test_nothing_written_is_no_error(self) -> None:
+        _, evidence = heard_pairs()
+        self.assertEqual(touch_of([], evidence), {})
+
+
+if __name__ == "__main__":
+    unittest.main()
