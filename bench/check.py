@@ -17,8 +17,8 @@ import numpy as np
 from bench.accuracy import calibration_error
 from bench.composed import phrases
 from bench.rings import foreign_case
+from juxtanote.core.analysis.evidence import Evidence
 from juxtanote.core.checks.complaints import Complaint
-from juxtanote.core.checks.evidence import Evidence
 from juxtanote.core.checks.second_ear import second_ear
 from juxtanote.core.synth.strings import StringEvent
 from lab.mistakes import asked_of, evidence_of, plant

@@ -4,11 +4,11 @@ from dataclasses import replace
 
 import numpy as np
 
+from juxtanote.core.analysis.evidence import Evidence
 from juxtanote.core.analysis.listen import listen
 from juxtanote.core.analysis.reference_pitch import measure_reference_cents
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.checks.complaints import Asked
-from juxtanote.core.checks.evidence import Evidence
 from juxtanote.core.synth.strings import StringEvent
 
 EVERY = 7  # notes to a mistake

@@ -1,4 +1,4 @@
-"""Fit what the second ear knows of how notes are struck (`juxtanote.core.checks.touch`).
+"""Fit what the second ear knows of how notes are struck (`juxtanote.core.analysis.touch`).
 
     python -m lab.touch listen FOLDER --leads 160
     python -m lab.touch fit FOLDER --weights src/juxtanote/core/analysis/weights
@@ -15,10 +15,11 @@ from pathlib import Path
 import numpy as np
 from scipy.optimize import minimize
 
+from juxtanote.core.analysis.evidence import Evidence
+from juxtanote.core.analysis.touch import KINDS, is_of, measures
 from juxtanote.core.checks.complaints import Asked
-from juxtanote.core.checks.evidence import Evidence
 from juxtanote.core.checks.second_ear import TONE, matched
-from juxtanote.core.checks.touch import KINDS, Played, is_of, measures
+from juxtanote.core.checks.told_techniques import Played
 from juxtanote.core.synth.strings import StringEvent
 from lab.backing import Meter, make_band
 from lab.mistakes import asked_of, evidence_of
@@ -71,7 +72,12 @@ def read_pairs(folder: Path) -> list[tuple[list[Asked], np.ndarray]]:
         for asked, evidence in pickle.loads(path.read_bytes()):  # our own, of the step before
             played = pairs_of(asked, evidence)
             if len(played) >= FEWEST_NOTES:
-                rows.append(([note for note, _ in played], measures(played, evidence)))
+                rows.append(
+                    (
+                        [note for note, _ in played],
+                        measures([heard for _, heard in played], evidence),
+                    )
+                )
     return rows
 
 
@@ -83,7 +89,7 @@ def fit(kind: str, rows: list[tuple[list[Asked], np.ndarray]]) -> np.ndarray:
     """
     moved, sides = [], []
     for notes, measured in rows:
-        sorts = [is_of(kind, note) for note in notes]
+        sorts = [is_of(kind, note.techniques) for note in notes]
         is_in = np.array([sort is True for sort in sorts])
         is_out = np.array([sort is False for sort in sorts])
         if min(is_in.sum(), is_out.sum()) >= FEWEST_OF_EACH:
@@ -117,7 +123,11 @@ def _usual(
         weighed = measured @ weights
         for sort in (True, False):
             own = np.array(
-                [w for w, n in zip(weighed, notes, strict=True) if is_of(kind, n) is sort]
+                [
+                    w
+                    for w, n in zip(weighed, notes, strict=True)
+                    if is_of(kind, n.techniques) is sort
+                ]
             )
             if len(own) >= FEWEST_OF_EACH:
                 means[sort].append(float(own.mean()))

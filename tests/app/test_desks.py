@@ -89,6 +89,15 @@ class TestPlacing(WindowTest):
         self.press(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
         self.assertEqual(self.document.lesson, before)
 
+    def test_the_neck_follows_an_edit(self) -> None:
+        neck = self.window.place.neck
+        self._click(3)
+        self.settle()
+        before = neck._path
+        self.press(Qt.Key.Key_Down)
+        self.assertTrue(wait_until(lambda: neck._path != before))
+        self.assertEqual(neck._path[3], (3, 9))
+
     def test_digits_type_a_fret(self) -> None:
         self._click(0)
         QTest.keyClick(self.sheet, "1")

@@ -23,6 +23,7 @@ from juxtanote.core.audio.write import clear_partial, write_bytes
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.lesson_file import load_lesson, save_lesson
 from juxtanote.core.progress import Progress
+from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import LogEntry, Phrase, Recording
 from tests.app import wait_until
 from tests.app.windows import WindowTest, close_for_good
@@ -163,6 +164,16 @@ class TestQuietWork(WindowTest):
 
 
 class TestRescue(WindowTest):
+    def test_work_is_kept_safe_where_everything_else_is_cancelled(self) -> None:
+        self.open_small()
+        self.document.change("Cut", lambda l: edits.cut_phrase(l, 20.0, 21.0, "new"))
+        rescue = self.window.files.rescue
+        self.window.runner.give_way()
+        rescue._begin()
+        self.window.runner.cancel_all()
+        self.assertTrue(wait_until(rescue.file.is_file))
+        self.assertIn("new", [phrase.name for phrase in load_lesson(rescue.file).phrases])
+
     def _left(self, name: str = "work-0badcafe") -> object:
         """Leave a file behind, as a killed session does."""
         path = self.window.files.rescue.file.with_name(f"{name}.juxta")

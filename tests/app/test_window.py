@@ -1,5 +1,6 @@
 """The window as a person uses it: desks, keys, files, long work."""
 
+import threading
 import unittest
 from dataclasses import replace
 from pathlib import Path
@@ -83,6 +84,13 @@ class TestJobs(unittest.TestCase):
         self.assertTrue(wait_until(lambda: "ended" in self.seen))
         self.assertEqual(self.seen, [("done", 42), "ended"])
         self.assertTrue(wait_until(lambda: not self.runner.is_busy))
+
+    def test_work_begins_when_the_key_that_asked_for_it_is_painted(self) -> None:
+        self.runner.give_way()
+        begun = threading.Event()
+        self._start(lambda progress: begun.set())
+        self.assertFalse(begun.wait(0.1))  # no events are handled meanwhile: nothing is painted
+        self.assertTrue(wait_until(begun.is_set))
 
     def test_an_error_arrives_as_an_error(self) -> None:
         def broken(_: object) -> None:

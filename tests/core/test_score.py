@@ -131,6 +131,16 @@ class TestEdits(unittest.TestCase):
         self.assertEqual(cut.phrases[-1].name, "C")
         self.assertEqual((cut.phrases[-1].start_s, cut.phrases[-1].end_s), (8.0, 9.0))
 
+    def test_several_onsets_move_as_each_would(self) -> None:
+        together = note_edits.shift_note_edges(self.lesson, 1, [1, 2, 99], "onset", 0.03)
+        one_by_one = self.lesson
+        for ident in (1, 2):
+            note = one_by_one.phrase(1).note(ident)
+            one_by_one = note_edits.move_note_edge(
+                one_by_one, 1, ident, "onset", note.onset_s + 0.03
+            )
+        self.assertEqual(together, one_by_one)
+
     def test_edges_cannot_cross(self) -> None:
         moved = edits.move_phrase_edge(self.lesson, 1, "start", 99.0)
         phrase = moved.phrase(1)

@@ -13,12 +13,13 @@ import numpy as np
 import soundfile
 
 from juxtanote.cli import main
+from juxtanote.core.analysis.evidence import Evidence
 from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.checking import check_notes
 from juxtanote.core.checks.against_sound import mended, with_second_ear
 from juxtanote.core.checks.complaints import BEND, MISSING, MOST_TOLD, Asked, Complaint, by_others
-from juxtanote.core.checks.evidence import Evidence, listen_again
+from juxtanote.core.checks.evidence import listen_again
 from juxtanote.core.checks.findings import examine
 from juxtanote.core.checks.playable import unplayable
 from juxtanote.core.checks.second_ear import _leads_to_next, second_ear

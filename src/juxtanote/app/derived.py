@@ -10,8 +10,8 @@ from juxtanote.core.progress import Progress, part_of
 from juxtanote.core.score.lesson import Lesson, Phrase
 
 if TYPE_CHECKING:
+    from juxtanote.core.analysis.evidence import Evidence
     from juxtanote.core.audio.sound import Sound
-    from juxtanote.core.checks.evidence import Evidence
 
 PAUSE_MS = 160  # after an edit, before it is checked: keys that follow each other are one wait
 MOST_KEPT = 5  # phrases whose findings are remembered, to page back and forth

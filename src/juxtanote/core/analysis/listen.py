@@ -8,12 +8,14 @@ from numpy.typing import NDArray
 from juxtanote.core.analysis import curves, listener, one_voice
 from juxtanote.core.analysis.channels import LOWEST_MIDI, Cell
 from juxtanote.core.analysis.decode import decode, trace
+from juxtanote.core.analysis.evidence import Evidence
 from juxtanote.core.analysis.glides import join_glides
 from juxtanote.core.analysis.naming import TIED_GAP_S, describe, own_curves
 from juxtanote.core.analysis.partials import measure_stiffness
 from juxtanote.core.analysis.perceived import Hints, Listening, OtherReading, PerceivedNote
 from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
 from juxtanote.core.analysis.talk import without_talk
+from juxtanote.core.analysis.touch import renamed
 from juxtanote.core.progress import Progress, no_progress, part_of
 from juxtanote.core.units import amplitude_to_db, cents_to_reference_hz, midi_to_hz
 
@@ -77,11 +79,14 @@ def listen(
     if not (keep_talk or hints.certain or hints.expected_notes):
         notes = without_talk(notes)
     notes = own_curves(notes)  # not before: talk is told by curves that keep to no pitch
+    hop_s = HOP_LENGTH / SAMPLE_RATE
+    length_s = len(mid) / SAMPLE_RATE
+    listening = Listening(tuple(notes), 0.0, hop_s, onset_curve, level, voices, heard)
+    notes = renamed(notes, Evidence(0.0, length_s, listening))
     notes = _with_strings(notes, mid, reference_hz)
     notes = [_with_other_kinds(notes, k, onset_rows) for k in range(len(notes))]
     moved = tuple(_shifted(note, start_s) for note in notes)
-    hop_s = HOP_LENGTH / SAMPLE_RATE
-    return Listening(moved, start_s, hop_s, onset_curve, level, voices, heard)
+    return replace(listening, notes=moved, start_s=start_s)
 
 
 def _made_certain(
@@ -118,6 +123,8 @@ def _with_other_kinds(
     slurred = bool(note.techniques & {"hammer-on", "pull-off"})
     if index and UNSURE < note.tied < 1.0 - UNSURE and not note.techniques & {"slide", "tap"}:
         share = 1.0 - note.tied if slurred else note.tied
+        # What was named by the company of others is no less likely than what was not.
+        share = min(share, 0.5)
         others.append(OtherReading(note.midi, round(share, 3), "picked" if slurred else "slurred"))
     row = round(note.midi) - LOWEST_MIDI
     if onset_rows is not None and 0 <= row < onset_rows.shape[0]:

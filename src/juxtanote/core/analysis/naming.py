@@ -1,5 +1,6 @@
 """From found notes to notes as a player names them: bends, vibrato, slurs, slides, lengths."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -18,6 +19,7 @@ from juxtanote.core.units import amplitude_to_db
 MUFFLED_AROUND_S, MUFFLED_SHARE = 3.0, 0.3
 # MIDI: D3, up to where palm mutes are usual, and E4, from where they are next to none (common practice).
 PALM_USUAL, PALM_REACHES = 50, 64
+SAME_PITCH, WIDEST_SLUR = 0.5, 14.0  # semitones between which a slur goes
 TIED_GAP_S = 0.09  # a note that ends earlier than this before the next is not slurred to it
 SEEN_TOO, SURELY_SHAKEN = 0.6, 0.45  # a vibrato that its curve shows as well needs less
 # The next note ends a curve where it is near enough to be measured in its place; and the least of one.
@@ -266,7 +268,7 @@ def _tie(notes: list[PerceivedNote], found: list[FoundNote]) -> list[PerceivedNo
             elif (
                 max(raw.slurred, raw.tap) > kind_threshold("slurred")
                 and joined
-                and 0.5 < abs(step) <= 14
+                and SAME_PITCH < abs(step) <= WIDEST_SLUR
             ):
                 word = "pull-off" if step < 0 else "tap" if _is_tapped(raw, step) else "hammer-on"
                 tags.add(word)
@@ -288,7 +290,26 @@ def _is_tapped(note: FoundNote, step: float) -> bool:
     return note.tap > kind_threshold("tap") - (WIDE_IS_TAPPED if step >= WIDE_STEP else 0.0)
 
 
-def _note_before(notes: list[PerceivedNote], index: int) -> PerceivedNote | None:
+def slur_into(notes: Sequence[PerceivedNote], index: int) -> str:
+    """Give what a slur into a note would be called; empty where there is nothing that it comes from.
+
+    Parameters
+    ----------
+    notes : sequence of PerceivedNote
+        By onset.
+    index : int
+        Which of them.
+    """
+    note, before = notes[index], _note_before(notes, index)
+    if before is None or note.onset_s - before.offset_s >= TIED_GAP_S:
+        return ""
+    step = note.midi - before.midi
+    if not SAME_PITCH < abs(step) <= WIDEST_SLUR:
+        return ""
+    return "hammer-on" if step > 0 else "pull-off"
+
+
+def _note_before(notes: Sequence[PerceivedNote], index: int) -> PerceivedNote | None:
     """Find the note that this one may be slurred from: sounding until now, nearest in pitch."""
     note = notes[index]
     near = [

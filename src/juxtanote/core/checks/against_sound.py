@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+from juxtanote.core.analysis.evidence import Evidence
 from juxtanote.core.checks.complaints import (
     BEND,
     EXTRA,
@@ -12,7 +13,6 @@ from juxtanote.core.checks.complaints import (
     Asked,
     Complaint,
 )
-from juxtanote.core.checks.evidence import Evidence
 from juxtanote.core.checks.findings import Examined, Finding
 from juxtanote.core.checks.second_ear import second_ear
 from juxtanote.core.score import note_edits

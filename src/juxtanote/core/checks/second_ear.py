@@ -10,6 +10,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from juxtanote.core.analysis.evidence import Evidence
 from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.checks.complaints import (
     BEND,
@@ -26,7 +27,6 @@ from juxtanote.core.checks.complaints import (
     complaint_of,
     nothing_sounds,
 )
-from juxtanote.core.checks.evidence import Evidence
 from juxtanote.core.checks.told_techniques import (
     JOINED,
     technique_complaints,

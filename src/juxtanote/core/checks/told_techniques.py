@@ -4,10 +4,10 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
+from juxtanote.core.analysis.evidence import Evidence
 from juxtanote.core.analysis.perceived import PerceivedNote
+from juxtanote.core.analysis.touch import KINDS, is_of, likeness, measures, read_touch
 from juxtanote.core.checks.complaints import TECHNIQUE, Asked, Complaint, complaint_of
-from juxtanote.core.checks.evidence import Evidence
-from juxtanote.core.checks.touch import KINDS, Played, is_of, likeness, measures, read_touch
 
 # From which log odds on a kind is believed as much as not: that it sounds and is not written, and that it
 # does not sound and is written. On leads of our own generator (`lab.touch`) about one in a thousand notes
@@ -21,6 +21,7 @@ BELIEVED: dict[str, tuple[float, float]] = {
 GAIN, MOST_BELIEVED = 0.5, 0.58
 # Seconds: a shorter note is struck in a way that nobody hears, or has no room for a swing.
 SHORTEST_S = {"slur": 0.08, "vibrato": 0.3}
+Played = tuple[Asked, PerceivedNote]  # as it is written, and as it is heard
 JOINED = frozenset({"hammer-on", "pull-off", "slide", "tap"})
 LEAST_TOLD = 0.1  # what is less likely is no complaint
 
@@ -40,12 +41,12 @@ def touch_of(played: Sequence[Played], evidence: Evidence) -> dict[int, dict[str
     dict of int to dict of str to float
         By row: for each kind of `touch.KINDS` the log odds that the note is played in it.
     """
-    measured, notes = measures(played, evidence), [note for note, _ in played]
+    measured, notes = measures([heard for _, heard in played], evidence), [n for n, _ in played]
     told: dict[int, dict[str, float]] = {note.row: {} for note in notes}
     for kind in KINDS if notes else ():
         touch = read_touch(kind)
         if touch is not None:
-            odds = likeness(kind, notes, measured, touch)
+            odds = likeness([is_of(kind, note.techniques) for note in notes], measured, touch)
             for note, value in zip(notes, odds.tolist(), strict=True):
                 told[note.row][kind] = value
     return told
@@ -74,7 +75,7 @@ def technique_complaints(
     for kind, odds in touch.items():
         if note.offset_s - note.onset_s < SHORTEST_S.get(kind, 0.0):
             continue
-        written = is_of(kind, note)
+        written = is_of(kind, note.techniques)
         heard_from, unheard_from = BELIEVED[kind]
         if written:
             chance, tag = _chance(-odds - unheard_from), _written_tag(kind, note)

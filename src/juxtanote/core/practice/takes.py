@@ -13,12 +13,13 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtanote.core.analysis.evidence import Evidence
 from juxtanote.core.analysis.reference_pitch import reference_to_hear_at
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.analysis.stretches import ALONE_FROM, whole_middle
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.checks.complaints import EXTRA, MISSING, QUIET, Asked, Complaint, complaint_of
-from juxtanote.core.checks.evidence import Evidence, listen_again
+from juxtanote.core.checks.evidence import listen_again
 from juxtanote.core.checks.second_ear import QUIET_DB, second_ear
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.progress import Progress, no_progress
