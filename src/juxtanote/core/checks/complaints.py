@@ -45,13 +45,13 @@ class Complaint:
     technique: str = ""
 
 
-# How much of what is over one half is left of a confidence, so that it is right as often as it says
-# (`bench check`, its half for tuning).
-HONEST = {TIME: 1.2, WRONG_PITCH: 1.06}
+# What becomes of the part over one half of a confidence, so that it is right as often as it says
+# (`bench check`: seen on both halves, better on each).
+HONEST = {TIME: 1.2, WRONG_PITCH: 1.25, EXTRA: 1.25}
 # Notes that are not written are told rightly where the listener is sure of the others around: log odds,
 # of the confidence itself and of how much the others lack of being sure (fitted on each half; the mean).
 BY_OTHERS = {MISSING: (-6.9, 4.85, -0.88)}
-MOST_TOLD = 0.95  # one in twenty is wrong where all seems plain
+MOST_TOLD = 0.97  # of a note that is left out: one in thirty is wrong where all seems plain
 # A note that does not sound leaves hardly a trace of an onset; one that a band covers leaves a hundred
 # times as much: log odds that it does not sound, and what each tenth of that evidence adds (likewise).
 NO_TRACE, A_TENTH, LEAST_TRACE = -3.8, 0.97, 1e-6
