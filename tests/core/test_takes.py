@@ -7,12 +7,14 @@ import tempfile
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import soundfile
 
 from juxtanote.cli import main
 from juxtanote.core.audio.sound import Sound
+from juxtanote.core.checks.complaints import BLEED, EXTRA, complaint_of
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.practice.takes import Compared, compare
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
@@ -66,6 +68,17 @@ class TestCompare(unittest.TestCase):
             self.assertEqual(kinds(told), [("time", 5)])
             self.assertEqual(np.sign(told.notes[5].late_ms or 0.0), np.sign(late))
             self.assertIn("time is not even", told.summary)
+
+    def test_a_note_left_out_is_told_more_readily_than_a_tab_is_doubted(self) -> None:
+        # What a band could cover is no complaint of a tab; in a take nothing else plays.
+        tab = right()
+        for kind, told in ((EXTRA, [("missing", 4)]), (BLEED, [])):
+            doubtful = complaint_of(
+                tab[4], kind, "nothing", 0.2, "nothing of this pitch sounds here"
+            )
+            where = "juxtanote.core.practice.takes.second_ear"
+            with mock.patch(where, side_effect=lambda asked, _, c=doubtful: [c] if asked else []):
+                self.assertEqual(kinds(compare(tab, played())), told)
 
     def test_a_slur_is_there_or_too_soft_or_left_out(self) -> None:
         tab = right()

@@ -106,8 +106,7 @@ class Evidence:
         at_s : float
             Seconds of the recording.
         """
-        level = self.partials_db(midi, at_s, 1, 1 + LEVEL_FRAMES)
-        return level if level > FLOOR_DB else None
+        return self.partials_db(midi, at_s, 1, 1 + LEVEL_FRAMES)
 
     def partials_db(
         self,
@@ -116,7 +115,7 @@ class Evidence:
         first: int,
         last: int,
         partials: tuple[int, ...] = (1, 2, 3),
-    ) -> float:
+    ) -> float | None:
         """Give how loud the loudest of some partials of a pitch is around a time, in dB.
 
         Parameters
@@ -132,12 +131,12 @@ class Evidence:
 
         Returns
         -------
-        float
-            The least level that is known where there is no such frame or partial.
+        float or None
+            None where there is no such frame or partial.
         """
         known = self.heard.posteriors
         if known is None or known.quick is None:
-            return FLOOR_DB
+            return None
         frame = int((at_s - self.heard.start_s) / self.heard.hop_s)
         base = round(BINS_PER_SEMITONE * (round(midi) - LOWEST_BIN_MIDI))
         lowest = [base + round(12 * BINS_PER_SEMITONE * np.log2(h)) for h in partials]
@@ -145,7 +144,7 @@ class Evidence:
         inside = [row for row in rows if 0 <= row < known.quick.shape[1]]
         part = known.quick[0, inside, max(frame + first, 0) : max(frame + last, 0)]
         if not part.size:
-            return FLOOR_DB
+            return None
         return float(part.max(axis=0).mean() * RANGE_DB + FLOOR_DB)
 
     def is_dead(self, at_s: float) -> float:

@@ -17,6 +17,7 @@ from juxtanote.core.analysis.evidence import Evidence
 from juxtanote.core.analysis.naming import slur_into
 from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.analysis.shipped import read_weights
+from juxtanote.core.analysis.spectra import FLOOR_DB
 
 Array = NDArray[np.float64]
 
@@ -114,7 +115,8 @@ def _levels(heard: PerceivedNote, evidence: Evidence) -> list[float]:
     """Give levels of one note in dB: in all, its first partials, how they rise and fall, how bright."""
 
     def at(first: int, last: int, partials: tuple[int, ...] = (1, 2, 3)) -> float:
-        return evidence.partials_db(heard.midi, heard.onset_s, first, last, partials)
+        level = evidence.partials_db(heard.midi, heard.onset_s, first, last, partials)
+        return FLOOR_DB if level is None else level
 
     struck, later = at(1, 6), at(8, 14)
     return [
