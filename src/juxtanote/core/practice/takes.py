@@ -40,8 +40,8 @@ GONE, SOON_S = 6e-4, 0.2
 SOFT_IS_RIGHT = 0.8  # how often one is too soft that nobody hears and that sounds all the same
 SLURS = frozenset({"hammer-on", "pull-off"})
 LIKELIER_RIGHT = 0.5  # complaints that are more likely wrong than right are kept back
-# A student leaves notes out, and hits one more, far oftener than a tab that is checked is wrong in that way,
-# and no band covers anything: what is said of those as of a tab (`second_ear`) says too little.
+# A student leaves notes out, and hits one more, far oftener than a tab is wrong in that way, and no band
+# covers anything: as it is said of a tab (`second_ear`) it is said too seldom here.
 TOLD_FROM = {EXTRA: 0.0, MISSING: 0.4}
 STEADY_MS, SAFE_STEP = 25.0, 0.1  # a spread that a teacher calls steady; how much slower is safe
 KINDS = {EXTRA: "missing", MISSING: "extra"}  # what is written and does not sound was not played
