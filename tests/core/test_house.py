@@ -16,7 +16,7 @@ from juxtanote import core
 SOURCE = Path(juxtanote.__file__).parent
 ROOT = Path(__file__).parents[2]
 LAYERS = {
-    "errors": 0, "progress": 0, "units": 0, "parallel": 0,
+    "errors": 0, "progress": 0, "units": 0, "later": 0,
     "theory": 1, "audio": 1,
     "analysis": 2, "score": 2,
     "align": 3, "engrave": 3, "fretboard": 3, "synth": 3,
@@ -80,7 +80,7 @@ class TestTheHouse(unittest.TestCase):
                     if parts[:2] == ["juxtanote", "app"] and len(parts) > 2:
                         self.assertNotIn(parts[2], DESKS - {desk}, path)
 
-    def test_the_window_starts_without_scipy(self) -> None:
+    def test_the_window_stands_before_anything_heavy_is_imported(self) -> None:
         program = (
             "import sys, os\n"
             "os.environ['QT_QPA_PLATFORM'] = 'offscreen'\n"
@@ -88,7 +88,8 @@ class TestTheHouse(unittest.TestCase):
             "app = QApplication([])\n"
             "from juxtanote.app.main_window import MainWindow\n"
             "window = MainWindow()\n"
-            "heavy = {'scipy', 'onnxruntime', 'mido', 'av', 'soundfile'} & set(sys.modules)\n"
+            "window.show(); app.processEvents(); window.grab()\n"
+            "heavy = {'numpy', 'scipy', 'onnxruntime', 'mido', 'av', 'soundfile'} & set(sys.modules)\n"
             "print(sorted(heavy))\n"
         )
         done = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True)

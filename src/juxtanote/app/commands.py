@@ -45,7 +45,7 @@ class Commands:
             "only_tab": lambda: transport.set_balance(1.0),
             "apart": lambda: transport.set_apart(not transport.player.sides_apart),
             "hard_spot": lambda: self._window.check.next_hard_spot(),
-            "click": lambda: transport.set_click(not transport.player.click),
+            "click": lambda: transport.set_click(not transport.clicks),
             "next_phrase": lambda: self._step_phrase(1),
             "previous_phrase": lambda: self._step_phrase(-1),
             "next_variant": lambda: self._step_variant(1),

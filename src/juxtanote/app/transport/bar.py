@@ -148,7 +148,7 @@ class TransportBar(QWidget):
         metrics = self._what.fontMetrics()
         self._what.setText(metrics.elidedText(text, Qt.TextElideMode.ElideRight, px(118)))
         self._what.setToolTip(text)
-        done = transport.player.passes_done
+        done = transport.passes_done
         wanted = phrase.repeats if phrase is not None else 1
         part = f"pass {done + 1}" + (f" of {wanted}" if wanted > 1 and done < wanted else "")
         self._passes.setText(part if looping else "plays to the end")
@@ -158,12 +158,12 @@ class TransportBar(QWidget):
             (self.level, transport.level),
         ):  # fmt: skip
             slider.set_value(value)
-        for box, on in ((self.loop, looping), (self.click, transport.player.click)):
+        for box, on in ((self.loop, looping), (self.click, transport.clicks)):
             box.blockSignals(True)
             box.setChecked(on)
             box.blockSignals(False)
         self.count_in.blockSignals(True)
-        self.count_in.setValue(transport.player.count_in_beats)
+        self.count_in.setValue(transport.count_in_beats)
         self.count_in.blockSignals(False)
 
     def _on_loop(self, on: bool) -> None:

@@ -1,19 +1,22 @@
 """What the transport bar and the desks steer: one player, one sound device, one playhead."""
 
+from __future__ import annotations
+
 from typing import TYPE_CHECKING
 
-import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from juxtanote.app.document import Change, Document
 from juxtanote.app.settings import COUNT_IN_BEATS, LEVEL
 from juxtanote.app.transport.rate import RATE
-from juxtanote.core.audio.player import LoopPlayer
+from juxtanote.core.later import np
 from juxtanote.core.score.lesson import Phrase
 
 if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
     from juxtanote.app.transport.devices import SoundOut
+    from juxtanote.core.audio.player import LoopPlayer
 
 FRAME_MS = 16  # one picture of a 60 Hz screen
 
@@ -28,14 +31,14 @@ class Transport(QObject):
     told = pyqtSignal(str)
 
     def __init__(
-        self, document: Document, parent: QObject | None = None, out: "SoundOut | None" = None
+        self, document: Document, parent: QObject | None = None, out: SoundOut | None = None
     ) -> None:
         super().__init__(parent)
         self.document = document
-        self.player = LoopPlayer(RATE)
+        self._player: LoopPlayer | None = None
         self._out = out
         self._speed, self._balance = 1.0, 0.0
-        self._level = LEVEL.read()
+        self._level, self._count_in = LEVEL.read(), COUNT_IN_BEATS.read()
         self._position_s = 0.0
         self._passes, self._pass_speed = 0, 1.0
         self.looped_name = ""  # of what loops, where it is not the current phrase or a part of it
@@ -44,14 +47,23 @@ class Transport(QObject):
         self._attacks: dict[
             int, tuple[object, NDArray[np.float64]]
         ] = {}  # by phrase, with its notes
-        self.player.set_level(self._level)
-        self.player.count_in_beats = COUNT_IN_BEATS.read()
         self._timer = QTimer(self)
         self._timer.setInterval(FRAME_MS)
         self._timer.timeout.connect(self._on_frame)
         document.sound_changed.connect(self._on_sound_changed)
         document.lesson_changed.connect(self._on_lesson_changed)
         document.phrase_changed.connect(self._on_phrase_changed)
+
+    @property
+    def player(self) -> LoopPlayer:
+        """What loops and mixes; made when there is something to sound, or to be set."""
+        if self._player is None:
+            from juxtanote.core.audio.player import LoopPlayer
+
+            self._player = LoopPlayer(RATE)
+            self._player.set_level(self._level)
+            self._player.count_in_beats = self._count_in
+        return self._player
 
     # State
 
@@ -68,7 +80,7 @@ class Transport(QObject):
     @property
     def speed(self) -> float:
         """Part of the recording's speed."""
-        return self.player.speed
+        return self._player.speed if self._player is not None else self._speed
 
     @property
     def balance(self) -> float:
@@ -83,10 +95,25 @@ class Transport(QObject):
     @property
     def loop_s(self) -> tuple[float, float] | None:
         """The loop."""
-        return self.player.loop_s
+        return self._player.loop_s if self._player is not None else None
 
     @property
-    def device(self) -> "SoundOut | None":
+    def passes_done(self) -> int:
+        """How often the loop was played."""
+        return self._player.passes_done if self._player is not None else 0
+
+    @property
+    def clicks(self) -> bool:
+        """Whether beats are clicked."""
+        return self._player.click if self._player is not None else False
+
+    @property
+    def count_in_beats(self) -> int:
+        """How many beats are counted before playing."""
+        return self._count_in
+
+    @property
+    def device(self) -> SoundOut | None:
         """The sound device, once one was opened."""
         return self._out
 
@@ -143,14 +170,16 @@ class Transport(QObject):
 
     def set_balance(self, balance: float) -> None:
         """Mix recording and tab."""
-        self._balance = float(np.clip(balance, -1.0, 1.0))
+        self._balance = min(max(balance, -1.0), 1.0)
         self.player.set_balance(self._balance)
         self.settings_changed.emit()
 
     def swap(self, on: bool) -> None:
         """While held, let the other of recording and tab be heard alone: the one that is not louder."""
+        if self._player is None:  # nothing can sound yet
+            return
         other = -1.0 if self._balance > 0.0 else 1.0
-        self.player.set_balance(other if on else self._balance)
+        self._player.set_balance(other if on else self._balance)
 
     def set_apart(self, on: bool) -> None:
         """Put the recording on the left and the tab on the right, or both in the middle."""
@@ -159,8 +188,9 @@ class Transport(QObject):
 
     def set_level(self, level: float) -> None:
         """Set the loudness."""
-        self._level = float(np.clip(level, 0.0, 1.0))
-        self.player.set_level(self._level)
+        self._level = min(max(level, 0.0), 1.0)
+        if self._player is not None:
+            self._player.set_level(self._level)
         LEVEL.write(self._level)
         self.settings_changed.emit()
 
@@ -171,14 +201,17 @@ class Transport(QObject):
 
     def set_count_in(self, beats: int) -> None:
         """Set how many beats are counted before playing."""
-        self.player.count_in_beats = max(0, min(beats, 16))
-        COUNT_IN_BEATS.write(self.player.count_in_beats)
+        self._count_in = max(0, min(beats, 16))
+        COUNT_IN_BEATS.write(self._count_in)
+        if self._player is not None:
+            self._player.count_in_beats = self._count_in
         self.settings_changed.emit()
 
     def loop_phrase(self, phrase: Phrase | None) -> None:
         """Loop a phrase, or nothing."""
         if phrase is None:
-            self.player.clear_loop()
+            if self._player is not None:
+                self._player.clear_loop()
             self.looped_name = ""
         else:
             self.set_loop(phrase.start_s, phrase.end_s)
@@ -237,7 +270,8 @@ class Transport(QObject):
             self._tell_attacks()
             self._on_phrase_changed()
         else:
-            self.player.clear_recording()
+            if self._player is not None:
+                self._player.clear_recording()
             self._move(0.0)
 
     def _on_lesson_changed(self, change: Change) -> None:

@@ -1,6 +1,7 @@
 """The strip: the recording as peaks with its phrases; on the Hear desk it zooms and is cut."""
 
-import numpy as np
+from __future__ import annotations
+
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QKeyEvent,
@@ -17,6 +18,7 @@ from juxtanote.app.document import Change, Document
 from juxtanote.app.look.theme import SMALL, colour, font, pen, px
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.wave import paint_wave
+from juxtanote.core.later import np
 from juxtanote.core.score import edits
 from juxtanote.core.score.kept import Spot
 from juxtanote.core.score.timing import change_time_map
@@ -160,7 +162,8 @@ class Strip(QWidget):
         self._paint_spots(painter, area)
         if self._detailed:
             self._paint_lead(painter, area)
-            self._paint_beats(painter, area)
+            if self._document.sound is not None or self._document.lesson.phrases:
+                self._paint_beats(painter, area)  # of a lesson that is empty they would say nothing
         if self._mark_s is not None:
             painter.setPen(pen("written", 1.6, Qt.PenStyle.DashLine))
             at = self.x_of(self._mark_s)

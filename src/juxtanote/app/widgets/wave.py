@@ -1,11 +1,13 @@
 """A recording's wave: peaks column by column, or its curve where single samples can be told apart."""
 
-import numpy as np
+from __future__ import annotations
+
 from PyQt6.QtCore import QLineF, QPointF, QRectF
 from PyQt6.QtGui import QPainter, QPolygonF
 
 from juxtanote.app.look.theme import colour, pen
 from juxtanote.core.audio.peaks import Peaks
+from juxtanote.core.later import np
 
 QUIETEST = 0.05  # of full scale: what is softer throughout is not drawn as loud as what is loud
 

@@ -1,11 +1,15 @@
 """The smallest and largest sample of each stretch, at every zoom, for drawing the strip."""
 
+from __future__ import annotations
+
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-import numpy as np
-from numpy.typing import NDArray
-
+from juxtanote.core.later import np
 from juxtanote.core.progress import Progress, no_progress
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
 
 FINEST = 256  # samples to one pair in the finest level
 STEP = 4  # of levels: any zoom reads at most four times the pixels

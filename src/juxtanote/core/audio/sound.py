@@ -1,9 +1,15 @@
 """Decoded sound, and the kinds of file that it comes from."""
 
-from dataclasses import dataclass
+from __future__ import annotations
 
-import numpy as np
-from numpy.typing import NDArray
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from juxtanote.core.later import np
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
 
 SUFFIXES = (
     ".wav", ".flac", ".ogg", ".oga", ".opus", ".mp3", ".m4a", ".aac", ".mp4", ".webm", ".mkv",

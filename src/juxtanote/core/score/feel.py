@@ -1,12 +1,16 @@
 """How a phrase divides the beat: straight, triplets, shuffle, sixteenths, sextuplets, as measured."""
 
+from __future__ import annotations
+
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-import numpy as np
-from numpy.typing import NDArray
-
+from juxtanote.core.later import np
 from juxtanote.core.score.time_map import TimeMap
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
 
 BINS = 24  # parts of a beat
 SPREAD = 0.045  # of a beat: how far players are off, common practice

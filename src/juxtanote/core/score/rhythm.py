@@ -9,15 +9,16 @@ B. Kappen, "Rhythm quantization for transcription", Computer Music Journal 24, 2
 each note.
 """
 
+from __future__ import annotations
+
 import math
 from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from functools import lru_cache
+from functools import cache, lru_cache
 
-import numpy as np
-
+from juxtanote.core.later import np
 from juxtanote.core.score.feel import measure_feel
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import Note
@@ -359,8 +360,14 @@ _LENGTHS = sorted(
     {TICKS * k // d for d in (2, 3, 4, 6) for k in range(1, 4 * d)}
     | {TICKS * k for k in range(4, 9)}
 )
-_LENGTH_VALUES = np.array(_LENGTHS) / TICKS
-_LENGTH_PRICES = np.array([0.02 * Fraction(ticks, TICKS).denominator for ticks in _LENGTHS])
+_COMPLEXITY = 0.02  # of each part that a length divides the beat into, in beats
+
+
+@cache
+def _written_lengths() -> tuple[np.ndarray, np.ndarray]:
+    """Give the lengths that are written in beats, and what their complexity costs."""
+    prices = [_COMPLEXITY * Fraction(ticks, TICKS).denominator for ticks in _LENGTHS]
+    return np.array(_LENGTHS) / TICKS, np.array(prices)
 
 
 def _length(note: Note, onset: int, room: int, sounding: float) -> int:
@@ -377,7 +384,8 @@ def _stops(onset: int, room: int, sounding: float) -> int:
     It stops where its own beat is divided: a note in halves of the beat does not end on a third of it.
     """
     fitting = bisect_right(_LENGTHS, room)
-    costs = np.abs(_LENGTH_VALUES[:fitting] - sounding) + _LENGTH_PRICES[:fitting]
+    lengths, prices = _written_lengths()
+    costs = np.abs(lengths[:fitting] - sounding) + prices[:fitting]
     for choice in np.argsort(costs, kind="stable"):
         if _divides_alike(onset, _LENGTHS[int(choice)], room):
             return _LENGTHS[int(choice)]

@@ -4,11 +4,13 @@ A beat is as likely divided in a way as its onsets lie near that way's places; w
 written cost, and so does each kind that the phrase has, and each change from beat to beat.
 """
 
+from __future__ import annotations
+
 from collections import deque
 from dataclasses import dataclass
 from functools import lru_cache
 
-import numpy as np
+from juxtanote.core.later import np
 
 # Subdivisions of a beat, and what their complexity costs.
 GRIDS = {1: 0.0, 2: 0.05, 3: 0.16, 4: 0.14, 6: 0.30, 8: 0.55}

@@ -1,12 +1,22 @@
 """Between seconds and beats: beat times as they were played, bars counted over them."""
 
+from __future__ import annotations
+
 from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from itertools import pairwise
+from math import isfinite
+from typing import TYPE_CHECKING
 
-import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from juxtanote.core.later import np
+
+if TYPE_CHECKING:
+    from numpy.typing import ArrayLike, NDArray
+
+
+LEAST_BEAT_S = 0.02  # between two beats
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,8 +43,9 @@ class TimeMap:
     division: int = 2
 
     def __post_init__(self) -> None:
-        times = np.asarray(self.beat_times_s, dtype=np.float64)
-        if len(times) < 2 or not np.all(np.isfinite(times)) or np.any(np.diff(times) < 0.02):
+        times = self.beat_times_s
+        rising = all(after - before >= LEAST_BEAT_S for before, after in pairwise(times))
+        if len(times) < 2 or not rising or not all(map(isfinite, times)):
             raise ValueError("a time map needs two or more rising beat times, 20 ms apart or more")
         if not 1 <= self.beats_per_bar <= 16 or self.beat_unit not in (2, 4, 8, 16):
             raise ValueError(f"a bar of {self.beats_per_bar}/{self.beat_unit} cannot be counted")
@@ -66,11 +77,11 @@ class TimeMap:
         return plain * Fraction(3, 2) if self.is_compound else plain
 
     @property
-    def metre(self) -> "Metre":
+    def metre(self) -> Metre:
         """Give what written values depend on."""
         return Metre(self.beats_per_bar, self.is_compound, self.quarters_per_beat)
 
-    def with_signature(self, count: int, unit: int) -> "TimeMap":
+    def with_signature(self, count: int, unit: int) -> TimeMap:
         """Set the metre: 6, 9 and 12 eighths (or sixteenths) count in compound beats.
 
         Parameters
@@ -155,7 +166,7 @@ class TimeMap:
 
     # Edits: each gives a new map.
 
-    def with_constant_tempo(self, bpm: float, bar_one_s: float, length_s: float) -> "TimeMap":
+    def with_constant_tempo(self, bpm: float, bar_one_s: float, length_s: float) -> TimeMap:
         """Lay even beats over a recording, bar 1 at a given time.
 
         Parameters
@@ -175,7 +186,7 @@ class TimeMap:
         times = bar_one_s + step * np.arange(-before, count)
         return replace(self, beat_times_s=tuple(times.tolist()), first_downbeat=before)
 
-    def with_beat_at(self, index: int, seconds: float) -> "TimeMap":
+    def with_beat_at(self, index: int, seconds: float) -> TimeMap:
         """Move one beat, staying between its neighbours.
 
         Parameters
@@ -191,7 +202,7 @@ class TimeMap:
         times[index] = float(min(max(seconds, low), high))
         return replace(self, beat_times_s=tuple(times))
 
-    def with_steady_tempo(self, start_s: float, end_s: float, bpm: float = 0.0) -> "TimeMap":
+    def with_steady_tempo(self, start_s: float, end_s: float, bpm: float = 0.0) -> TimeMap:
         """Space beats evenly over a stretch, and leave those outside it as they are.
 
         Without a tempo the beats inside keep their number; with one they are laid anew from the
@@ -238,7 +249,7 @@ class TimeMap:
         index = int(np.argmin(np.abs(times - seconds)))
         return index, float(times[index])
 
-    def with_bar_one_at(self, seconds: float) -> "TimeMap":
+    def with_bar_one_at(self, seconds: float) -> TimeMap:
         """Declare the beat nearest to a time the first of bar 1.
 
         Parameters
@@ -249,11 +260,11 @@ class TimeMap:
         times = np.asarray(self.beat_times_s)
         return replace(self, first_downbeat=int(np.argmin(np.abs(times - seconds))))
 
-    def shifted_by_a_beat(self, beats: int) -> "TimeMap":
+    def shifted_by_a_beat(self, beats: int) -> TimeMap:
         """Move every bar line by whole beats."""
         return replace(self, first_downbeat=self.first_downbeat + beats)
 
-    def doubled(self) -> "TimeMap":
+    def doubled(self) -> TimeMap:
         """Put a beat between every two."""
         times = np.asarray(self.beat_times_s)
         middles = 0.5 * (times[1:] + times[:-1])
@@ -262,7 +273,7 @@ class TimeMap:
             self, beat_times_s=tuple(both.tolist()), first_downbeat=2 * self.first_downbeat
         )
 
-    def halved(self) -> "TimeMap":
+    def halved(self) -> TimeMap:
         """Keep every second beat, bar 1 among them."""
         odd = self.first_downbeat % 2
         times = self.beat_times_s[odd::2]
@@ -270,7 +281,7 @@ class TimeMap:
             raise ValueError("too few beats to halve the tempo")
         return replace(self, beat_times_s=times, first_downbeat=(self.first_downbeat - odd) // 2)
 
-    def tapped(self, taps_s: Sequence[float]) -> "TimeMap":
+    def tapped(self, taps_s: Sequence[float]) -> TimeMap:
         """Lay beats through taps, and go on at their tempo on both sides.
 
         Parameters

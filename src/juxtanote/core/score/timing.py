@@ -4,12 +4,13 @@ Whatever changes beats, bars, metre or tempo goes through `with_time_map`, which
 variant anew; whatever changes notes goes through `counted`.
 """
 
+from __future__ import annotations
+
 from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
 
-import numpy as np
-
+from juxtanote.core.later import np
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.rhythm import write_phrase
