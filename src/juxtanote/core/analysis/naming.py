@@ -296,7 +296,7 @@ def slur_into(notes: Sequence[PerceivedNote], index: int) -> str:
     Parameters
     ----------
     notes : sequence of PerceivedNote
-        By onset.
+        By onset in seconds; pitches are MIDI.
     index : int
         Which of them.
     """

@@ -50,5 +50,11 @@ def under_the_lead(notes: Sequence[PerceivedNote]) -> list[bool]:
 
 
 def lead_of(notes: Sequence[PerceivedNote]) -> list[PerceivedNote]:
-    """Give the notes of the lead."""
+    """Give the notes of the lead.
+
+    Parameters
+    ----------
+    notes : sequence of PerceivedNote
+        By onset in seconds, with their levels in dB.
+    """
     return [n for n, under in zip(notes, under_the_lead(notes), strict=True) if not under]

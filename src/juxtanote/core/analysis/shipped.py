@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 FOLDER = Path(__file__).parent / "weights"
 
 
-@lru_cache(maxsize=4)
+@lru_cache(maxsize=8)
 def read_weights(name: str) -> dict[str, NDArray[np.float32]] | None:
     """Read the arrays of ``name.npz`` once, or give None where they are missing.
 

@@ -115,7 +115,7 @@ def without_talk(notes: Sequence[PerceivedNote]) -> list[PerceivedNote]:
     Parameters
     ----------
     notes : sequence of PerceivedNote
-        By onset.
+        By onset in seconds.
     """
     kept = []
     for note, odds in zip(notes, talk_log_odds(notes).tolist(), strict=True):

@@ -201,7 +201,6 @@ def _means_of_others(values: Array, of_sort: NDArray[np.bool_], usual: float) ->
 # half of foreign phrases (`lab.touch`, `bench check`).
 RENAMED = {"palm-mute": (9.0, 0.0), "slur": (1.5, -1.5)}
 FEWEST_NOTES = 4  # fewer do not tell how a player plays
-OWN_WORDS = ("dies away", "weak attack")  # of what was named before
 
 
 def renamed(notes: Sequence[PerceivedNote], evidence: Evidence) -> list[PerceivedNote]:
@@ -210,7 +209,7 @@ def renamed(notes: Sequence[PerceivedNote], evidence: Evidence) -> list[Perceive
     Parameters
     ----------
     notes : sequence of PerceivedNote
-        By onset, with the names that each got by itself.
+        By onset in seconds, with the names that each got by itself.
     evidence : Evidence
         What they were heard in.
     """
@@ -231,16 +230,18 @@ def _named(
     kind: str, notes: Sequence[PerceivedNote], index: int, odds: float, edges: tuple[float, float]
 ) -> PerceivedNote:
     note, (named_from, kept_to) = notes[index], edges
-    tags, words = note.techniques, note.evidence
+    tags = note.techniques
     if tags & KINDS[kind]:
         if odds >= kept_to:
             return note
-        words = tuple(line for line in words if not any(own in line for own in OWN_WORDS))
+        words = "struck as others are that are not played so"
         tags = tags - KINDS[kind]
     else:
         name = kind if kind == "palm-mute" else slur_into(notes, index)
         if odds <= named_from or not name or tags & (_JOINED if kind == "slur" else _PURE):
             return note
-        alike = "dark and short" if kind == "palm-mute" else "soft"
-        tags, words = tags | {name}, (*words, f"as {alike} as other notes that are played so")
-    return replace(note, techniques=tags, evidence=words)
+        words = (
+            f"as {'dark and short' if kind == 'palm-mute' else 'soft'} as others that are played so"
+        )
+        tags = tags | {name}
+    return replace(note, techniques=tags, evidence=(*note.evidence, words))

@@ -39,7 +39,7 @@ SPAN_S, LEAST_NOTES, ENOUGH_FOR_CURVES = 4.0, 9, 7
 GONE, SOON_S = 6e-4, 0.2
 SOFT_IS_RIGHT = 0.8  # how often one is too soft that nobody hears and that sounds all the same
 SLURS = frozenset({"hammer-on", "pull-off"})
-LIKELIER_RIGHT = 0.5  # complaints that are more likely wrong than right are kept back
+SURE = 0.5  # complaints that are more likely wrong than right are kept back
 # A student leaves notes out, and hits one more, far oftener than a tab is wrong in that way, and no band
 # covers anything: as it is said of a tab (`second_ear`) it is said too seldom here.
 TOLD_FROM = {EXTRA: 0.0, MISSING: 0.4}
@@ -108,9 +108,8 @@ def compare(
     if not asked:
         raise JuxtanoteError("There are no notes to compare a take with.")
     reference = reference_to_hear_at(whole_middle(take), SAMPLE_RATE)
-    parts = list(
-        listen_again(take, 0.0, take.duration_s, reference_cents=reference, progress=progress)
-    )
+    again = listen_again(take, 0.0, take.duration_s, reference_cents=reference, progress=progress)
+    parts = list(again)
     heard = sorted(
         (n.onset_s, n.midi)
         for part in parts for n in part.notes
@@ -125,7 +124,7 @@ def compare(
     told: list[Complaint] = []
     for part in parts:
         inside = [n for n in moved if part.start_s <= n.onset_s < part.end_s]
-        told += [c for c in second_ear(inside, part) if c.confidence >= _told_from(c)]
+        told += [c for c in second_ear(inside, part) if c.confidence >= TOLD_FROM.get(c.kind, SURE)]
     told = [*_soft_or_missed(told, moved, parts)]
     findings = tuple(_finding(c, asked, tempo) for c in told if _kind(c) in TOLD)
     notes = tuple(_played(note, here, told, parts) for note, here in zip(asked, moved, strict=True))
@@ -133,10 +132,6 @@ def compare(
         findings, notes, _summary(findings, notes, asked, tempo.speed), tempo.speed,
         tuple(zip(written.tolist(), (n.onset_s for n in moved), strict=True)),
     )  # fmt: skip
-
-
-def _told_from(complaint: Complaint) -> float:
-    return TOLD_FROM.get(complaint.kind, LIKELIER_RIGHT)
 
 
 def entry_of(
@@ -441,8 +436,9 @@ def _summary(
     good = f"{played} of {len(notes)} notes are there at {100 * speed:.0f} % of the speed"
     good += f", mostly within {usual:.0f} ms of your own tempo." if late else "."
     if not findings:
-        faster = min(speed + 0.05, 1.25)
-        return f"{good} Nothing stands out to work on. Go on at {100 * faster:.0f} %."
+        return (
+            f"{good} Nothing stands out to work on. Go on at {100 * min(speed + 0.05, 1.25):.0f} %."
+        )
     kinds = [f.kind for f in findings]
     worst = max(set(kinds), key=lambda k: (kinds.count(k), -WORST.index(k)))
     count = kinds.count(worst)
