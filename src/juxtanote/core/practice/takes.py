@@ -40,8 +40,7 @@ GONE, SOON_S = 6e-4, 0.2
 SOFT_IS_RIGHT = 0.8  # how often one is too soft that nobody hears and that sounds all the same
 SLURS = frozenset({"hammer-on", "pull-off"})
 SURE = 0.5  # complaints that are more likely wrong than right are kept back
-# A student leaves notes out, and hits one more, far oftener than a tab is wrong in that way, and no band
-# covers anything: as it is said of a tab (`second_ear`) it is said too seldom here.
+# A student leaves notes out, or hits one more, oftener than a tab is wrong so, and no band covers it.
 TOLD_FROM = {EXTRA: 0.0, MISSING: 0.4}
 STEADY_MS, SAFE_STEP = 25.0, 0.1  # a spread that a teacher calls steady; how much slower is safe
 KINDS = {EXTRA: "missing", MISSING: "extra"}  # what is written and does not sound was not played
@@ -445,8 +444,7 @@ def _summary(
     often = f"{count} times" if count > 1 else "once"
     first = next(f for f in findings if f.kind == worst)
     number = 1 + next((k for k, n in enumerate(asked) if n.onset_s >= first.onset_s - 1e-6), 0)
-    begin = max(speed - SAFE_STEP, 0.25)
     return (
         f"{good} Work on one thing: {TO_DO[worst]} ({often}). "
-        f"Begin at note {number}, at {100 * begin:.0f} %."
+        f"Begin at note {number}, at {100 * max(speed - SAFE_STEP, 0.25):.0f} %."
     )
