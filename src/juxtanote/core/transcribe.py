@@ -71,6 +71,12 @@ def time_map_of(reading: BeatReading | Pulses) -> TimeMap:
     )
 
 
+# A focus is worth choosing where it gives so many times the sure notes of the whole mix, and some more.
+BETTER, BETTER_BY = 1.08, 0.5
+AROUND_S, LEAST_NOTE_S = 0.05, 0.02  # around the notes of a phrase; the shortest note
+LEAD_PAUSE_S, PHRASE_REST_S = 0.8, 1.2  # the lead pauses for so long; phrases are apart so far
+# Beats before a bar line that belong to it, and after one that do not.
+BEGINS_A_BAR, ENDS_A_BAR = 0.12, 0.3
 FOCUS_CHOICES = (
     Focus(),
     Focus(source="middle"),
@@ -116,7 +122,7 @@ def propose_focus(
         doubtful = len(heard.notes) - len(sure)
         tried.append((sum(sure) - 0.5 * doubtful, len(sure), focus))
     whole, best = tried[0], max(tried, key=lambda entry: entry[0])
-    if best[0] < 1.08 * whole[0] + 0.5:
+    if best[0] < BETTER * whole[0] + BETTER_BY:
         return replace(
             whole[2], why=f"the whole mix gives {whole[1]} sure notes; nothing gave more"
         )
@@ -192,7 +198,7 @@ def to_notes(
     notes = []
     for index, note in enumerate(heard):
         seen = HeardNote(
-            max(note.onset_s, 0.0), max(note.offset_s, note.onset_s + 0.02),
+            max(note.onset_s, 0.0), max(note.offset_s, note.onset_s + LEAST_NOTE_S),
             _within(note.midi, 0.0, 127.0),
             _within(note.level_db, -120.0, 20.0), _within(note.confidence, 0.0, 1.0),
             note.curve, note.evidence,
@@ -326,8 +332,8 @@ def transcribe(path: Path, options: Options, progress: Progress = no_progress) -
         scale=scale,
     )
     for number, stretch in enumerate(split_at_rests(notes), start=1):
-        end = max(n.offset_s for n in stretch) + 0.05
-        phrase = Phrase(number, str(number), max(stretch[0].onset_s - 0.05, 0.0), end)
+        end = max(n.offset_s for n in stretch) + AROUND_S
+        phrase = Phrase(number, str(number), max(stretch[0].onset_s - AROUND_S, 0.0), end)
         lesson = lesson.with_phrase(counted(phrase.with_notes(stretch), time_map))
     if options.every_part:
         others = [n for n, is_under in zip(heard, below, strict=True) if is_under]
@@ -346,15 +352,15 @@ def _with_others(lesson: Lesson, notes: list[Note]) -> Lesson:
     lesson = replace(lesson, parts=(*lesson.parts, second))
     for stretch in split_at_rests(notes):
         number = lesson.fresh_phrase_number()
-        end = max(n.offset_s for n in stretch) + 0.05
-        start = max(stretch[0].onset_s - 0.05, 0.0)
+        end = max(n.offset_s for n in stretch) + AROUND_S
+        start = max(stretch[0].onset_s - AROUND_S, 0.0)
         phrase = Phrase(number, f"under {number}", start, end, part=second.ident)
         lesson = lesson.with_phrase(counted(phrase.with_notes(stretch), lesson.time_map))
     return lesson
 
 
 def lead_spans(
-    notes: list[tuple[float, float]], gap_s: float = 0.8
+    notes: list[tuple[float, float]], gap_s: float = LEAD_PAUSE_S
 ) -> tuple[tuple[float, float], ...]:
     """Join (onset, offset) pairs, sorted by onset, into the stretches where the lead plays.
 
@@ -391,10 +397,10 @@ def chords_of(
         Such as ``"A minor"``; empty for none.
     """
     per_bar = time_map.beats_per_bar
-    first = int(np.floor((float(time_map.to_beats(start_s)) + 0.12) / per_bar))
-    last = int(np.ceil((float(time_map.to_beats(end_s)) - 0.3) / per_bar))
+    first = int(np.floor((float(time_map.to_beats(start_s)) + BEGINS_A_BAR) / per_bar))
+    last = int(np.ceil((float(time_map.to_beats(end_s)) - ENDS_A_BAR) / per_bar))
     lines = [float(t) for t in time_map.to_seconds(per_bar * np.arange(first, last + 1))]
-    low, high = max(lines[0], 0.0), min(lines[-1] + 0.05, sound.duration_s)
+    low, high = max(lines[0], 0.0), min(lines[-1] + AROUND_S, sound.duration_s)
     rate = sound.sample_rate
     mid, _ = mid_side(sound.audio[:, int(low * rate) : int(high * rate)], rate)
     spans = zip(lines, lines[1:], strict=False)
@@ -402,7 +408,7 @@ def chords_of(
     return suggest_chords(mid, bars, key=key)
 
 
-def split_at_rests(notes: list[Note], rest_s: float = 1.2) -> list[list[Note]]:
+def split_at_rests(notes: list[Note], rest_s: float = PHRASE_REST_S) -> list[list[Note]]:
     """Cut notes into stretches where the lead pauses.
 
     Parameters

@@ -20,6 +20,11 @@ IMPOSSIBLE = -40.0  # log odds
 A2 = 45  # under it a bass covers the guitar
 
 
+SPREAD_OUT = 1.3  # what a sure onset sums to over its frame and half of its neighbours
+NEVER = -1e9  # log odds
+LEAST_RIVAL, SOUNDS, PLAINER, DEAD_FROM = 0.04, 0.4, 0.1, 0.6  # of evidence, 0 to 1
+
+
 @dataclass(frozen=True, slots=True)
 class DecoderSettings:
     """What the decoder weighs; settled on generated validation mixes."""
@@ -159,7 +164,7 @@ def _onset_scores(onset: NDArray[np.float32], settings: DecoderSettings) -> NDAr
     # The net spreads an onset over its neighbours: their sum tells more than the peak alone.
     spread = onset.copy()
     spread[:, 1:-1] += 0.5 * (onset[:, :-2] + onset[:, 2:])
-    spread = np.minimum(spread / 1.3, 1.0)
+    spread = np.minimum(spread / SPREAD_OUT, 1.0)
     peak = np.zeros(onset.shape, dtype=bool)
     peak[:, 2:-2] = (
         (onset[:, 2:-2] >= onset[:, 1:-3])
@@ -170,7 +175,7 @@ def _onset_scores(onset: NDArray[np.float32], settings: DecoderSettings) -> NDAr
     score = settings.onset_gain * (logit(spread) + settings.onset_bias) - settings.start_cost
     rows = range(LOWEST_MIDI, LOWEST_MIDI + onset.shape[0])
     score = score + np.array([[_known_bonus(midi, settings)] for midi in rows])
-    return np.where(peak & (spread > settings.onset_floor), score, -1e9)
+    return np.where(peak & (spread > settings.onset_floor), score, NEVER)
 
 
 def _chains(
@@ -179,7 +184,7 @@ def _chains(
     """Run the two-state search for all pitches together: where notes start, where they are on."""
     n_rows, n_frames = begin.shape
     begins, keeps = np.ascontiguousarray(begin.T), np.ascontiguousarray(keep.T)
-    offs, ons = np.zeros((n_frames + 1, n_rows)), np.full((n_frames + 1, n_rows), -1e9)
+    offs, ons = np.zeros((n_frames + 1, n_rows)), np.full((n_frames + 1, n_rows), NEVER)
     struck = np.empty_like(begins)
     for frame in range(n_frames):
         off, on = offs[frame], ons[frame]
@@ -248,7 +253,7 @@ def _note(
     rivals = [
         (LOWEST_MIDI + other, float(near[other]))
         for other in (row + 12, row - 12, row + 1, row - 1, row + 7, row - 5)
-        if 0 <= other < len(near) and near[other] > 0.04
+        if 0 <= other < len(near) and near[other] > LEAST_RIVAL
     ]
     follow = _follow(posteriors, firm, row, end)
     return FoundNote(
@@ -281,7 +286,7 @@ def _strongest(
 ) -> float:
     """Give how sure the surest frames are that this note's pitch moves, where it then sounds."""
     reach = slice(max(row - 2, 0), row + 6)
-    sounding = active[reach, start:end] > 0.4
+    sounding = active[reach, start:end] > SOUNDS
     per_frame = np.where(sounding, moving[reach, start:end], 0.0).max(axis=0, initial=0.0)
     if per_frame.size == 0:
         return 0.0
@@ -307,7 +312,7 @@ def _follow(posteriors: Posteriors, starts: NDArray[np.bool_], row: int, frame: 
         if anew.any() or abs(here - row) > 5:
             break
         best = low + int(np.argmax(active[low:high, frame]))
-        if active[best, frame] > 0.4:
+        if active[best, frame] > SOUNDS:
             here, quiet, last = best, 0, frame + 1
         else:
             quiet += 1
@@ -339,7 +344,7 @@ def trace(posteriors: Posteriors, note: FoundNote) -> NDArray[np.float64]:
         low = max(here - reach, 0)
         near = active[low : min(here + reach + 1, n_rows), frame]
         best = low + int(np.argmax(near))
-        if active[best, frame] > max(0.4, active[here, frame] + 0.1):
+        if active[best, frame] > max(SOUNDS, active[here, frame] + PLAINER):
             here = best
         rows[frame - first] = LOWEST_MIDI + here
     return rows
@@ -351,7 +356,7 @@ def _dead_notes(posteriors: Posteriors) -> list[FoundNote]:
     notes = []
     for frame in range(2, len(dead) - 2):
         window = dead[frame - 2 : frame + 3]
-        if dead[frame] < 0.6 or dead[frame] < window.max() or dead[frame] == dead[frame - 1]:
+        if dead[frame] < DEAD_FROM or dead[frame] < window.max() or dead[frame] == dead[frame - 1]:
             continue
         if posteriors.cells[Cell.ONSET][:, frame - 1 : frame + 2].max() > 0.5:
             continue

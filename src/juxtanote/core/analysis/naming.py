@@ -20,6 +20,13 @@ MUFFLED_AROUND_S, MUFFLED_SHARE = 3.0, 0.3
 # MIDI: D3, up to where palm mutes are usual, and E4, from where they are next to none (common practice).
 PALM_USUAL, PALM_REACHES = 50, 64
 SAME_PITCH, WIDEST_SLUR = 0.5, 14.0  # semitones between which a slur goes
+# A dead stroke, which has no pitch, length or level of its own: where it is drawn, and how far believed.
+DEAD_MIDI, DEAD_S, DEAD_DB, DEAD_BELIEF = 52.0, 0.05, -24.0, 0.45
+LEAST_LENGTH_S, BEFORE_NEXT_S, STRUCK_S = 0.03, 0.01, 0.08  # of a note, of its curve, of its level
+IN_COMPANY = 0.2  # so much surer of a bend where several notes sound
+FROM_NOWHERE = 0.6  # as sure of a slide that no note comes before
+# Seconds: a note is slurred from one that is struck before it, not long ago, and has hardly stopped.
+LONG_AGO_S, SAME_STROKE_S, STOPPED_S = 1.5, 0.025, 0.2
 TIED_GAP_S = 0.09  # a note that ends earlier than this before the next is not slurred to it
 SEEN_TOO, SURELY_SHAKEN = 0.6, 0.45  # a vibrato that its curve shows as well needs less
 # The next note ends a curve where it is near enough to be measured in its place; and the least of one.
@@ -68,7 +75,7 @@ def describe(
         if index % 16 == 0:
             progress(index / len(found))
         onset = starts[index]
-        offset = max(note.end * hop_s, onset + 0.03)
+        offset = max(note.end * hop_s, onset + LEAST_LENGTH_S)
         later = _next_start(found, starts, index)
         if note.dead:
             notes.append(_dead(note, onset, found, index))
@@ -77,7 +84,7 @@ def describe(
         # A bend that is held under other notes is followed on: what the listener hears keeps it apart.
         held_on = known is not None and note.bending > kind_threshold("bending")
         times, cents, _ = curves.pitch_curve(
-            spectra, note.midi, onset, offset if held_on else min(offset, later - 0.01),
+            spectra, note.midi, onset, offset if held_on else min(offset, later - BEFORE_NEXT_S),
             reference_hz=reference_hz, trace=None if known is None else (known, hop_s),
         )  # fmt: skip
         slides_on = _slides_on(found, starts, index)
@@ -139,7 +146,7 @@ def _believed(reading: Reading, note: FoundNote, *, crowded: bool) -> Reading:
     """
     if "harmonic" in _kinds(note):
         return Reading(start_midi=float(note.midi))
-    more = 0.2 if crowded else 0.0
+    more = IN_COMPANY if crowded else 0.0
     bends = note.bending > kind_threshold("bending") + more
     shakes = note.shaking > SEEN_TOO * kind_threshold("shaking") + more
     tags = set(reading.techniques)
@@ -180,9 +187,9 @@ def _kinds(note: FoundNote) -> set[str]:
 def _dead(note: FoundNote, onset: float, found: list[FoundNote], index: int) -> PerceivedNote:
     pitched = [other for other in found if not other.dead]
     nearest = min(pitched, key=lambda other: abs(other.start - note.start), default=None)
-    midi = float(nearest.midi) if nearest is not None else 52.0
+    midi = float(nearest.midi) if nearest is not None else DEAD_MIDI
     return PerceivedNote(
-        onset, onset + 0.05, midi, -24.0, 0.45 * note.onset_posterior, frozenset({"dead"}),
+        onset, onset + DEAD_S, midi, DEAD_DB, DEAD_BELIEF * note.onset_posterior, frozenset({"dead"}),
         evidence=("a click with no pitch",),
     )  # fmt: skip
 
@@ -197,7 +204,7 @@ def _perceived(
     reading: Reading,
 ) -> PerceivedNote:
     first = int(onset * SAMPLE_RATE)
-    part = mid[first : first + int(0.08 * SAMPLE_RATE)]
+    part = mid[first : first + int(STRUCK_S * SAMPLE_RATE)]
     level = float(amplitude_to_db(np.sqrt(np.mean(part**2)) if len(part) else 0.0))
     tags = set(reading.techniques)
     evidence = list(reading.evidence)
@@ -273,7 +280,7 @@ def _tie(notes: list[PerceivedNote], found: list[FoundNote]) -> list[PerceivedNo
                 word = "pull-off" if step < 0 else "tap" if _is_tapped(raw, step) else "hammer-on"
                 tags.add(word)
                 evidence.append(f"{step:+.0f} semitones with a weak attack")
-        elif raw.slide > 0.6 and not raw.dead:
+        elif raw.slide > FROM_NOWHERE and not raw.dead:
             tags.add("slide")
             evidence.append("a glide from nowhere")
         elif raw.tap > kind_threshold("tap") and not raw.dead:
@@ -315,8 +322,8 @@ def _note_before(notes: Sequence[PerceivedNote], index: int) -> PerceivedNote | 
     near = [
         other
         for other in notes[max(index - 6, 0) : index]
-        if note.onset_s - 1.5 < other.onset_s < note.onset_s - 0.025
-        and other.offset_s > note.onset_s - 0.2
+        if note.onset_s - LONG_AGO_S < other.onset_s < note.onset_s - SAME_STROKE_S
+        and other.offset_s > note.onset_s - STOPPED_S
         and "dead" not in other.techniques
     ]
     return max(near, key=lambda o: (o.onset_s, -abs(o.midi - note.midi)), default=None)

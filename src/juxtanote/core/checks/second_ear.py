@@ -53,6 +53,24 @@ BENT, STILL = 0.5, 0.15  # of the listener's bend probability: surely bent, sure
 COVERED = 45  # A2: under it a bass covers a note, and its octave is heard in its place
 ENOUGH_PLAYED, USUALLY_CLEAR = 4, 0.97  # fewer notes do not tell how clearly it is heard here
 RINGING = 0.8  # of a note's frames that sound: it rings on
+# Seconds: of a note that are looked at, the noise of its attack, and as long as a bend takes at least.
+LOOKED_AT_S, ATTACK_S, LEAST_BENT_S, ARRIVES_S = 0.35, 0.02, 0.1, 0.05
+# What sounding counts beside beginning: where nothing is heard, and where another pitch is.
+SOUNDS_TOO, SOUNDS_BESIDE = 0.9, 0.8
+# A dead stroke for a note, and a note for a dead stroke: how near, how sure, and as what it is told.
+SAME_STROKE_S, SURE_PITCH, NOT_DEAD, DEAD_TOLD, PITCH_TOLD = 0.04, 0.8, 0.1, 0.6, 0.7
+# Evidence of the written pitch that lets another one stand: in a grip, on a partial of it, else; and how
+# much the rest of it takes from what is told, and where a bass may cover the octave.
+THERE_IN_GRIP, THERE_ON_PARTIAL, THERE = 0.25, 0.9, 0.5
+DOUBT_ON_PARTIAL, DOUBT, COVERED_TOLD = 0.4, 0.8, 0.6
+# A note that begins so near to where it is written is on time; beyond, in seconds, belief grows fast.
+ON_TIME_S, BEGINS_HERE, LATE_SPREAD_S = 0.025, 0.4, 0.006
+# Semitones from which on a bend is one; how belief grows with each beyond what players scatter.
+LEAST_BEND, BEND_TOLD, MOST_OF_BEND = 0.45, 1.2, 0.95
+# How surely a slur is too soft, with each dB more, and how surely a note bleeds, with each second.
+QUIET_TOLD, A_DB, BLEED_TOLD, MOST_TOLD = 0.6, 0.03, 0.4, 0.9
+BLEEDS = (0.5, 2.5)  # semitones between which two notes that ring together rub
+NEAR_S, BEGINS_PLAINLY = 0.05, 0.5
 # Picked notes that tell what usual is; how much softer and longer is told.
 MIN_PICKED, QUIET_DB, RINGS_S = 3, 15.0, 0.15
 LEAST_CLEAR = 0.65  # of a slurred note that is heard at all
@@ -137,12 +155,12 @@ def _of_note(
     evidence: Evidence,
 ) -> list[Complaint]:
     """Say what is wrong with one written note, but for how it is struck."""
-    until = min(note.offset_s, note.onset_s + 0.35)
+    until = min(note.offset_s, note.onset_s + LOOKED_AT_S)
     begins = evidence.begins(note.midi, note.onset_s)
-    sounds = evidence.sounds(note.midi, note.onset_s + 0.02, until)
+    sounds = evidence.sounds(note.midi, note.onset_s + ATTACK_S, until)
     if note.bends:  # a pre-bend sounds where it is bent to
         reached = note.midi + note.bends
-        sounds = max(sounds, evidence.sounds(reached, note.onset_s + 0.02, until))
+        sounds = max(sounds, evidence.sounds(reached, note.onset_s + ATTACK_S, until))
         begins = max(begins, evidence.begins(reached, note.onset_s))
     if "dead" in note.techniques:
         return _of_dead(note, other, evidence)
@@ -174,11 +192,13 @@ def _nothing(
     under = [n for n in asked if n is not note and abs(n.onset_s - note.onset_s) < TOGETHER_S]
     if any(round(note.midi - n.midi) in PARTIALS for n in under):
         return []
-    if max(begins, 0.9 * sounds) > SOMETHING:
+    if max(begins, SOUNDS_TOO * sounds) > SOMETHING:
         return []
     if other is not None:
         return [
-            complaint_of(note, TECHNIQUE, "a dead stroke", 0.6, "it sounds dead", technique="dead")
+            complaint_of(
+                note, TECHNIQUE, "a dead stroke", DEAD_TOLD, "it sounds dead", technique="dead"
+            )
         ]
     detail = "nothing of this pitch sounds here"
     return [complaint_of(note, EXTRA, "nothing", nothing_sounds(begins), detail)]
@@ -187,31 +207,28 @@ def _nothing(
 def _of_dead(note: Asked, other: PerceivedNote | None, evidence: Evidence) -> list[Complaint]:
     if other is None or "dead" in other.techniques:
         return []
-    near = abs(other.onset_s - note.onset_s) < 0.04
-    if near and other.confidence > 0.8 and evidence.is_dead(note.onset_s) < 0.1:
-        return [
-            complaint_of(
-                note, TECHNIQUE, "a note with a pitch", 0.7 * other.confidence, "it does not sound dead",
-                technique="dead",
-            )
-        ]  # fmt: skip
+    near = abs(other.onset_s - note.onset_s) < SAME_STROKE_S
+    if near and other.confidence > SURE_PITCH and evidence.is_dead(note.onset_s) < NOT_DEAD:
+        sure, words = PITCH_TOLD * other.confidence, "it does not sound dead"
+        return [complaint_of(note, TECHNIQUE, "a note with a pitch", sure, words, technique="dead")]
     return []
 
 
 def _other_pitch(
     note: Asked, other: PerceivedNote, begins: float, sounds: float, asked: Sequence[Asked]
 ) -> list[Complaint]:
-    there = max(begins, 0.8 * sounds)
+    there = max(begins, SOUNDS_BESIDE * sounds)
     together = sum(abs(n.onset_s - note.onset_s) < TOGETHER_S for n in asked)
     # What lies on a partial of the note that sounds always has some evidence.
     on_partial = round(note.midi - other.midi) in PARTIALS
-    most = 0.25 if together > 1 else 0.9 if on_partial else 0.5
+    most = THERE_IN_GRIP if together > 1 else THERE_ON_PARTIAL if on_partial else THERE
     if there > most or (together > 1 and other.confidence < SURE_MISSING):
         return []
     step = round(other.midi - note.midi)
-    confidence = other.confidence * (1.0 - (0.4 if on_partial else 0.8) * there)
+    doubt = DOUBT_ON_PARTIAL if on_partial else DOUBT
+    confidence = other.confidence * (1.0 - doubt * there)
     if step == 12 and note.midi < COVERED:
-        confidence *= 0.6
+        confidence *= COVERED_TOLD
     detail = (
         f"{abs(step)} semitone{'s' if abs(step) != 1 else ''} {'higher' if step > 0 else 'lower'}"
     )
@@ -222,9 +239,10 @@ def _other_pitch(
 
 def _timing(note: Asked, other: PerceivedNote, evidence: Evidence) -> list[Complaint]:
     late = other.onset_s - note.onset_s
-    if abs(late) < LATE_S or evidence.begins(note.midi, note.onset_s, 0.025) > 0.4:
+    begins = evidence.begins(note.midi, note.onset_s, ON_TIME_S)
+    if abs(late) < LATE_S or begins > BEGINS_HERE:
         return []
-    confidence = other.confidence / (1.0 + float(np.exp(-(abs(late) - LATE_S) / 0.006)))
+    confidence = other.confidence / (1.0 + float(np.exp(-(abs(late) - LATE_S) / LATE_SPREAD_S)))
     word = "later" if late > 0 else "earlier"
     detail = f"it sounds {1000 * abs(late):.0f} ms {word} than it is written"
     return [
@@ -239,23 +257,24 @@ def _bend(
     reached = max(other.bend_semitones, 0.0)
     if not note.bends and _leads_to_next(note, other, asked):
         return []
-    if not note.bends and reached < 0.45:
+    if not note.bends and reached < LEAST_BEND:
         return []
     if note.techniques & {"slide", "bar", "tap"} and not note.bends:
         return []
-    end = max(note.offset_s, note.onset_s + 0.1)
+    end = max(note.offset_s, note.onset_s + LEAST_BENT_S)
     moving = evidence.moves("bending", note.midi, note.onset_s, end)
     if not note.bends and moving < BENT:
         return []
     if note.bends and not reached:
         reached = _widest(other)
-        arrives = evidence.sounds(note.midi + note.bends, note.onset_s + 0.05, end)
+        arrives = evidence.sounds(note.midi + note.bends, note.onset_s + ARRIVES_S, end)
         if max(moving, arrives) > STILL:
             return []  # it moves, but how far could not be measured
     apart = reached - note.bends
     if abs(apart) < BEND_APART:
         return []
-    confidence = other.confidence * min(0.5 + 0.6 * (abs(apart) - BEND_APART) / 0.5, 0.95)
+    beyond = abs(apart) - BEND_APART
+    confidence = other.confidence * min(0.5 + BEND_TOLD * beyond, MOST_OF_BEND)
     detail = f"written {note.bends:.2f}, reached {reached:.2f} semitones"
     return [
         complaint_of(
@@ -268,14 +287,15 @@ def _leads_to_next(note: Asked, other: PerceivedNote, asked: Sequence[Asked]) ->
     """Tell whether what was heard as a bend is the way to the next written note: slid or slurred."""
     goal = note.midi + other.bend_semitones
     return any(
-        note.onset_s + 0.03 < n.onset_s < other.offset_s + TOGETHER_S and abs(n.midi - goal) <= TONE
+        note.onset_s + TOGETHER_S < n.onset_s < other.offset_s + TOGETHER_S
+        and abs(n.midi - goal) <= TONE
         for n in asked
     )
 
 
 def _widest(other: PerceivedNote) -> float:
     """Give how far a curve goes, in semitones, whether or not it was taken for a bend."""
-    cents = [c for t, c in other.curve if t > 0.02]
+    cents = [c for t, c in other.curve if t > ATTACK_S]
     return max(float(np.percentile(cents, 90)) / 100.0, 0.0) if len(cents) > 5 else 0.0
 
 
@@ -296,7 +316,7 @@ def _quiet(played: Sequence[tuple[Asked, PerceivedNote]], evidence: Evidence) ->
         if note.techniques & {"hammer-on", "pull-off"} and under > QUIET_DB:
             # What is soft is heard with little confidence: it is too soft all the same.
             clear = max(heard.confidence, LEAST_CLEAR)
-            confidence = min(0.6 + 0.03 * (under - QUIET_DB), 0.9) * clear
+            confidence = min(QUIET_TOLD + A_DB * (under - QUIET_DB), MOST_TOLD) * clear
             words = f"{under:.1f} dB under the picked notes"
             found.append(complaint_of(note, QUIET, f"{level:.1f} dB", confidence, words))
     return found
@@ -308,13 +328,17 @@ def _bleed(played: Sequence[tuple[Asked, PerceivedNote]], evidence: Evidence) ->
     for (note, heard), (after, _) in zip(played, played[1:], strict=False):
         over = heard.offset_s - after.onset_s
         apart = abs(note.midi - after.midi)
-        if over < RINGS_S or not 0.5 < apart < 2.5 or note.string == after.string:
+        close = BLEEDS[0] < apart < BLEEDS[1]
+        if over < RINGS_S or not close or note.string == after.string:
             continue
-        if evidence.sounds(note.midi, after.onset_s + 0.03, after.onset_s + RINGS_S) < RINGING:
+        if (
+            evidence.sounds(note.midi, after.onset_s + TOGETHER_S, after.onset_s + RINGS_S)
+            < RINGING
+        ):
             continue
-        if "let-ring" in note.techniques or after.onset_s - note.onset_s < 0.03:
+        if "let-ring" in note.techniques or after.onset_s - note.onset_s < TOGETHER_S:
             continue
-        confidence = min(0.4 + over, 0.9) * heard.confidence
+        confidence = min(BLEED_TOLD + over, MOST_TOLD) * heard.confidence
         interval = "a tone" if apart > 1.5 else "a semitone"
         words = f"it rings {1000 * over:.0f} ms into the next, {interval} apart"
         found.append(complaint_of(note, BLEED, f"{over:.2f} s", confidence, words))
@@ -327,7 +351,7 @@ def _missing(
     """Complain of notes that sound inside what is written and stand nowhere."""
     if not asked:
         return []
-    first, last = asked[0].onset_s - 0.05, max(n.offset_s for n in asked) + 0.05
+    first, last = asked[0].onset_s - NEAR_S, max(n.offset_s for n in asked) + NEAR_S
     found = []
     for note in left:
         near = [n for n in asked if abs(n.onset_s - note.onset_s) < AROUND_S] or asked
@@ -340,7 +364,7 @@ def _missing(
         doubtful = other_register or _is_shadow(note, asked)
         needed = SURE_SHADOW if doubtful else SURE_MISSING
         begins = evidence.begins(note.midi, note.onset_s)
-        if note.confidence < needed or begins < 0.5:
+        if note.confidence < needed or begins < BEGINS_PLAINLY:
             continue
         found.append(
             Complaint(

@@ -17,6 +17,19 @@ FIGURE = 5  # notes that make a figure known again
 RETURNS_S = 2.0  # shorter figures that come again belong to one phrase
 
 
+# What speaks for a cut, and how much of it is enough (weights set by hand).
+REST, LONG_NOTE, BAR_LINE, REPETITION, ENOUGH = 2.5, 0.8, 0.8, 2.5, 2.4
+LONG_FROM = 1.6  # times the usual distance of two onsets
+USUAL_GAP_S, LEAST_GAP_S = (
+    0.3,
+    0.05,
+)  # where there are too few notes to tell, and where they are a grip
+AT_BAR_LINE = 0.06  # of a bar
+UNLIKE, UNLIKE_S = 0.15, 0.02  # by so much of it, and so many seconds, may a figure's rhythm differ
+# Seconds around the notes of a phrase, before the next one's, and the least of one.
+BEFORE_S, AFTER_S, BEFORE_NEXT_S, LEAST_CUT_S = 0.06, 0.08, 0.02, 0.2
+
+
 @dataclass(frozen=True, slots=True)
 class Cut:
     """A stretch that could be one phrase, and why it ends where it does."""
@@ -63,18 +76,18 @@ def _weigh(
 ) -> tuple[np.ndarray, list[str]]:
     """Weigh the gap before each note but the first, and name the strongest reason."""
     ends = np.maximum.accumulate(offsets)
-    usual = float(np.median(np.diff(onsets))) if len(onsets) > 2 else 0.3
+    usual = float(np.median(np.diff(onsets))) if len(onsets) > 2 else USUAL_GAP_S
     weights, reasons = np.zeros(len(onsets)), [""] * len(onsets)
     beats = time_map.to_beats(onsets)
     for k in range(1, len(onsets)):
         pause = onsets[k] - ends[k - 1]
-        held = (onsets[k] - onsets[k - 1]) / max(usual, 0.05)
+        held = (onsets[k] - onsets[k - 1]) / max(usual, LEAST_GAP_S)
         near_bar = abs(beats[k] / time_map.beats_per_bar - round(beats[k] / time_map.beats_per_bar))
         scores = {
-            "a rest": 2.5 * min(max(pause / PAUSE_S, 0.0), 3.0),
-            "a long note": 0.8 * min(max(held - 1.6, 0.0), 4.0),
-            "a bar line": 0.8 if near_bar < 0.06 else 0.0,
-            "a repetition": 2.5 if k in again else 0.0,
+            "a rest": REST * min(max(pause / PAUSE_S, 0.0), 3.0),
+            "a long note": LONG_NOTE * min(max(held - LONG_FROM, 0.0), 4.0),
+            "a bar line": BAR_LINE if near_bar < AT_BAR_LINE else 0.0,
+            "a repetition": REPETITION if k in again else 0.0,
         }
         weights[k] = sum(scores.values())
         reasons[k] = max(scores, key=lambda name: scores[name])
@@ -92,10 +105,11 @@ def _repetitions(onsets: np.ndarray, midi: np.ndarray) -> set[int]:
                 break
             here, there = slice(later, later + width), slice(earlier, earlier + width)
             alike = np.array_equal(steps[here], steps[there]) and np.any(steps[here])
-            if alike and np.all(np.abs(gaps[here] - gaps[there]) < 0.15 * gaps[there] + 0.02):
+            if alike and np.all(np.abs(gaps[here] - gaps[there]) < UNLIKE * gaps[there] + UNLIKE_S):
                 starts_before = later and earlier and (
                     steps[later - 1] == steps[earlier - 1]
-                    and abs(gaps[later - 1] - gaps[earlier - 1]) < 0.15 * gaps[earlier - 1] + 0.02
+                    and abs(gaps[later - 1] - gaps[earlier - 1])
+                    < UNLIKE * gaps[earlier - 1] + UNLIKE_S
                 )  # fmt: skip
                 if not starts_before:
                     found |= {later} if earlier == 0 else {earlier, later}
@@ -120,10 +134,11 @@ def _divide(
     ]
     best = max(inside, key=lambda k: weights[k], default=None)
     too_long = end - start > LONGEST_S
-    if best is None or (weights[best] < 2.4 and not too_long):
+    if best is None or (weights[best] < ENOUGH and not too_long):
         why = reasons[last] if last < len(reasons) else "the end"
-        limit = float(onsets[last]) - 0.02 if last < len(onsets) else end + 0.1
-        cuts.append(Cut(max(start - 0.06, 0.0), max(min(end + 0.08, limit), start + 0.2), why))
+        limit = float(onsets[last]) - BEFORE_NEXT_S if last < len(onsets) else end + AFTER_S
+        until = max(min(end + AFTER_S, limit), start + LEAST_CUT_S)
+        cuts.append(Cut(max(start - BEFORE_S, 0.0), until, why))
         return
     _divide(onsets, offsets, weights, reasons, first, best, cuts)
     _divide(onsets, offsets, weights, reasons, best, last, cuts)
