@@ -8,6 +8,13 @@ from numpy.typing import NDArray
 BEND_AT_LEAST = 0.35  # semitones
 LEAST_ABOVE = 0.2  # semitones over the note itself that make a bend
 HELD_S = 0.05  # a bend's goal must hold so long
+HELD_AT, REACHED_AT = 0.7, 0.85  # of the rise: over it a goal is held, at it it is reached
+OF_A_SWING = 0.8  # of a vibrato's depth: a smaller rise is its own
+# Semitones, and of the rise, by which a bend is let down; by which a pre-bend falls, and rises at most.
+LET_DOWN_AT_LEAST, LET_DOWN, FALL_AT_LEAST, STILL = 0.3, 0.4, 0.4, 0.3
+GLIDE_S = 0.14  # of a note that ends in a slide, its last part
+# Semitones from point to point: a jump, and what is level; of the points, how many make most.
+A_JUMP, LEVEL_STEP, MOSTLY = 0.6, 0.05, 0.8
 MISTUNED = 0.1  # how sharp the string itself may be; more is a bend that rises at once
 VIBRATO_HZ = (3.2, 9.0)  # of hands and arms (common practice: 4 to 7, with room)
 # Seconds: a note so long has room for a swing; one swing is averaged out; a stretch that is looked at,
@@ -75,7 +82,7 @@ def read_curve(
     if len(cents) < 5:
         return Reading(start_midi=midi)
     if glides_on:
-        keep = times_s < times_s[-1] - min(0.14, 0.5 * (times_s[-1] - times_s[0]))
+        keep = times_s < times_s[-1] - min(GLIDE_S, 0.5 * (times_s[-1] - times_s[0]))
         if np.count_nonzero(keep) < 5:
             return Reading(start_midi=midi)
         times_s, cents = times_s[keep], cents[keep]
@@ -90,20 +97,20 @@ def read_curve(
     bend, fretted = 0.0, midi
     rise = top - start
     # A wide vibrato lifts the mean of its curve: that is no bend.
-    least = BEND_AT_LEAST if rate == 0.0 else max(BEND_AT_LEAST, 0.8 * depth)
-    if rise > least and _held_s(times_s, course, start + 0.7 * rise) >= HELD_S:
+    least = BEND_AT_LEAST if rate == 0.0 else max(BEND_AT_LEAST, OF_A_SWING * depth)
+    if rise > least and _held_s(times_s, course, start + HELD_AT * rise) >= HELD_S:
         # Vibrato pulls a bent note down: its upper edge is the bend.
         reached_top = top if rate == 0.0 else float(np.percentile(semitones, 92))
         bend = max(reached_top, top) - float(np.clip(start, 0.0, MISTUNED))
     # A curve that only comes up to the note's own pitch is a glide into it, and no bend.
     if bend > LEAST_ABOVE:
         tags.add("bend")
-        reached = float(times_s[int(np.argmax(course >= start + 0.85 * rise))])
+        reached = float(times_s[int(np.argmax(course >= start + REACHED_AT * rise))])
         evidence.append(f"glide of {bend:+.2f} semitones in {1000 * reached:.0f} ms")
-        if top - end > max(0.4 * rise, 0.3):
+        if top - end > max(LET_DOWN * rise, LET_DOWN_AT_LEAST):
             tags.add("release")
             evidence.append(f"let down by {top - end:.2f} semitones")
-    elif start - end > 0.4 and rise < 0.3 and _falls_smoothly(course):
+    elif start - end > FALL_AT_LEAST and rise < STILL and _falls_smoothly(course):
         fretted = midi + round(end)
         bend = start - end
         tags |= {"pre-bend", "release"}
@@ -122,7 +129,8 @@ def _held_s(times_s: NDArray[np.float64], course: NDArray[np.float64], above: fl
 def _falls_smoothly(course: NDArray[np.float64]) -> bool:
     steps = np.diff(course)
     return bool(
-        np.max(np.abs(steps), initial=0.0) < 0.6 and np.sum(steps < 0.05) > 0.8 * len(steps)
+        np.max(np.abs(steps), initial=0.0) < A_JUMP
+        and np.sum(steps < LEVEL_STEP) > MOSTLY * len(steps)
     )
 
 

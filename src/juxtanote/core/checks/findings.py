@@ -19,6 +19,13 @@ from juxtanote.core.score.note import SLURS, Note
 MOST_IN_ORDER = 0.75  # with fewer of them in tune, pitches are not in order
 CURL_SEMITONES = 0.75  # up to here a bend is a curl that need not be in tune (common practice)
 RINGS_S = 0.12  # a note may ring so long into the next one before it is told
+# Seconds within which notes are one stroke, and between which one note comes after another.
+TOGETHER_S, JUST_BEFORE_S, LONG_AGO_S = 0.03, 0.02, 1.5
+# How bad it is, 0 to 1: what no hand can do; how late and how soft is as bad as can be told; the most of
+# each, and a vibrato that comes before its pitch.
+SURE_OF_STRINGS, EARLY_SHAKE = 0.95, 0.4
+VERY_LATE_S, MOST_OF_TIME, VERY_SOFT_DB, MOST_OF_SOFT, MOST_OF_BLEED = 0.15, 0.8, 20.0, 0.7, 0.6
+REACHED_AT = 0.85  # of a bend
 FINDING_COLUMNS = (
     "phrase", "onset_s", "bar", "string", "fret", "finding", "detail", "severity", "confidence"
 )  # fmt: skip
@@ -202,15 +209,17 @@ def _strings(phrase: Phrase) -> list[Finding]:
         earlier = phrase.notes[:index]
         tags = note.written.techniques
         if tags & (SLURS - {"tap"}):
-            before = [n for n in earlier if 0.02 < note.onset_s - n.onset_s < 1.5]
+            before = [n for n in earlier if JUST_BEFORE_S < note.onset_s - n.onset_s < LONG_AGO_S]
             source = before[-1] if before else None
             same = [n for n in before[-4:] if n.written.string == note.written.string]
             if source is not None and not same:
                 word = sorted(tags & SLURS)[0]
                 detail = f"from string {source.written.string} to string {note.written.string}"
-                found.append(_finding(note, "slur", f"{word} changes string", detail, 0.95))
+                found.append(
+                    _finding(note, "slur", f"{word} changes string", detail, SURE_OF_STRINGS)
+                )
         for other in earlier[-8:]:
-            together = abs(other.onset_s - note.onset_s) < 0.03
+            together = abs(other.onset_s - note.onset_s) < TOGETHER_S
             if together and other.written.string == note.written.string:
                 detail = f"string {note.written.string} cannot sound twice"
                 found.append(_finding(note, "twice", "two notes on one string", detail, 1.0, other))
@@ -225,7 +234,9 @@ def _timing(phrase: Phrase, gaps: list[Gap], limits: Limits) -> list[Finding]:
         word = "late" if gap.late_s > 0 else "early"
         side = "behind" if gap.late_s > 0 else "ahead of"
         detail = f"{1000 * abs(gap.late_s):.0f} ms {side} the count"
-        found.append(_finding(note, "time", word, detail, min(abs(gap.late_s) / 0.15, 0.8)))
+        found.append(
+            _finding(note, "time", word, detail, min(abs(gap.late_s) / VERY_LATE_S, MOST_OF_TIME))
+        )
     return found
 
 
@@ -244,7 +255,13 @@ def _quiet_slurs(phrase: Phrase, limits: Limits) -> list[Finding]:
             word = "tapped" if "tap" in tags else "hammered" if "hammer-on" in tags else "pulled"
             detail = f"{under:.1f} dB under the picked ones"
             found.append(
-                _finding(note, "quiet", f"{word} note too quiet", detail, min(under / 20, 0.7))
+                _finding(
+                    note,
+                    "quiet",
+                    f"{word} note too quiet",
+                    detail,
+                    min(under / VERY_SOFT_DB, MOST_OF_SOFT),
+                )
             )
     return found
 
@@ -257,11 +274,13 @@ def _bleed(phrase: Phrase) -> list[Finding]:
         apart = abs(note.heard.midi - after.heard.midi)
         wanted = "let-ring" in note.written.techniques
         if over > RINGS_S and 0.5 < apart < 2.5 and note.written.string != after.written.string:
-            if not wanted and after.onset_s - note.onset_s > 0.03:
+            if not wanted and after.onset_s - note.onset_s > TOGETHER_S:
                 interval = "a semitone" if apart < 1.5 else "a tone"
                 detail = f"{1000 * over:.0f} ms, {interval} apart"
                 found.append(
-                    _finding(note, "bleed", "rings into the next note", detail, min(over, 0.6))
+                    _finding(
+                        note, "bleed", "rings into the next note", detail, min(over, MOST_OF_BLEED)
+                    )
                 )
     return found
 
@@ -275,7 +294,7 @@ def _early_vibrato(phrase: Phrase) -> list[Finding]:
             continue
         cents = np.array([c for _, c in note.heard.curve])
         top = float(np.percentile(cents, 90))
-        first = int(np.argmax(cents > 0.85 * top))
+        first = int(np.argmax(cents > REACHED_AT * top))
         turns = np.diff(np.sign(np.diff(cents[:first]))) if first > 4 else np.zeros(1)
         swings = [
             i
@@ -285,7 +304,11 @@ def _early_vibrato(phrase: Phrase) -> list[Finding]:
         if len(swings) >= 2:
             found.append(
                 _finding(
-                    note, "shake", "vibrato before the pitch is reached", "reach it first", 0.4
+                    note,
+                    "shake",
+                    "vibrato before the pitch is reached",
+                    "reach it first",
+                    EARLY_SHAKE,
                 )
             )
     return found
