@@ -14,7 +14,7 @@ from PyQt6.QtCore import QLockFile
 from PyQt6.QtWidgets import QMessageBox
 
 from juxtanote.app.collecting import MANY_OBJECTS
-from juxtanote.app.desks import CHECK, HEAR, PLACE, PRACTISE
+from juxtanote.app.desks import CHECK, HEAR, PLACE, PRACTISE, TEACH
 from juxtanote.app.jobs.runner import Job
 from juxtanote.app.main_window import MainWindow
 from juxtanote.app.rescue import Rescue
@@ -161,6 +161,23 @@ class TestQuietWork(WindowTest):
             self.assertTrue(wait_until(done.is_set, 5000), long)
         self.assertFalse(go.is_set())
         go.set()
+
+    def test_no_desk_waits_for_a_check(self) -> None:
+        self.open_small()
+        go = threading.Event()
+        self.addCleanup(go.set)
+
+        def slowly(phrase: Phrase, *_: object) -> tuple[object, ...]:
+            go.wait(20.0)
+            return phrase, [], [], [], False
+
+        with mock.patch("juxtanote.app.derived._found", slowly):
+            self.window.findings._ask()
+            self.window.show_desk(TEACH)
+            self.assertTrue(wait_until(lambda: bool(self.window.teach.text.toPlainText())))
+            self.assertFalse(go.is_set())
+            go.set()
+            self.settle()
 
 
 class TestRescue(WindowTest):

@@ -28,7 +28,8 @@ class Findings(QObject):
     ) -> None:
         super().__init__(parent)
         self._document = document
-        self._latest = Latest(runner, "Checking the phrase", self)
+        # Listening again takes seconds: what other desks work out does not wait for it.
+        self._latest = Latest(runner, "Checking the phrase", self, long=True)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(PAUSE_MS)

@@ -31,6 +31,7 @@ from juxtanote.core.theory.pitch import pitch_name
 
 LEFT, RIGHT = 44, 16  # pixels beside the picture, for names and numbers
 LOUD_HEIGHT, WAVE_HEIGHT, HARD_HEIGHT = 84, 42, 58  # pixels of the rows under the picture
+WORDS_IN = 6.0  # pixels from the line at which the phrase begins
 MOST_HARD, LABEL_HEIGHT = 10.0, 18.0  # the top of the difficulty's scale
 HATCH_CENTS = 18.0  # a smaller gap is no gap: a fretted note is never nearer than this
 
@@ -154,7 +155,7 @@ class GapPicture(QWidget):
         painter.drawText(QRectF(LEFT, loud.top() - 22, pitch.width(), 16), right, labels.LOUD_HINT)
         painter.setFont(font(TEXT, 600))
         painter.setPen(colour("ink"))
-        painter.drawText(QPointF(LEFT, loud.top() - 9), labels.LOUDNESS)
+        painter.drawText(QPointF(LEFT + WORDS_IN, loud.top() - 9), labels.LOUDNESS)
 
     def _paint_beats(self, painter: QPainter, phrase: Phrase, top: float, bottom: float) -> None:
         for seconds, _, beat in self._document.lesson.time_map.beats_between(
@@ -310,7 +311,7 @@ class GapPicture(QWidget):
         """Draw a block for each bar, as high as it is hard, with its figure and what makes it so."""
         painter.setFont(font(TEXT, 600))
         painter.setPen(colour("ink"))
-        painter.drawText(QPointF(LEFT, area.top() - 6), labels.HARD)
+        painter.drawText(QPointF(LEFT + WORDS_IN, area.top() - 6), labels.HARD)
         painter.setFont(font(SMALL))
         painter.setPen(colour("soft"))
         hint = QRectF(LEFT, area.top() - 19, area.width(), 16)
