@@ -217,7 +217,7 @@ class HearDesk(Desk):
         """Show what was measured beside what is set."""
         self.time.show_readings(measured.beats)
         self.evidence["reference"].setText(
-            f"measured {measured.reference_cents:+.1f}, sure {measured.reference_certainty:.2f}"
+            f"measured {measured.reference_cents:+.1f}, confidence {measured.reference_certainty:.2f}"
         )
 
     def show_lead(self, spans: Spans) -> None:
