@@ -12,7 +12,7 @@ from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.listener import kind_threshold
 from juxtanote.core.analysis.perceived import OtherReading, PerceivedNote
 from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
-from juxtanote.core.analysis.techniques import Reading, read_curve
+from juxtanote.core.analysis.techniques import SHAKE, Line, Reading, read_curve
 from juxtanote.core.progress import Progress
 from juxtanote.core.units import amplitude_to_db
 
@@ -162,7 +162,7 @@ def _believed(reading: Reading, note: FoundNote, *, crowded: bool) -> Reading:
         techniques=frozenset(tags),
         vibrato_hz=reading.vibrato_hz if shakes else 0.0,
         vibrato_cents=reading.vibrato_cents if shakes else 0.0,
-        evidence=tuple(line for line in reading.evidence if (shakes if " Hz" in line else bends)),
+        evidence=tuple(l for l in reading.evidence if (shakes if l.of == SHAKE else bends)),
     )
 
 
@@ -172,7 +172,7 @@ def _shaken(reading: Reading, note: FoundNote) -> Reading:
         return reading
     told = f"the pitch shakes (confidence {note.shaking:.2f})"
     tags = reading.techniques | {"vibrato"}
-    return replace(reading, techniques=tags, evidence=(*reading.evidence, told))
+    return replace(reading, techniques=tags, evidence=(*reading.evidence, Line(SHAKE, told)))
 
 
 def _kinds(note: FoundNote) -> set[str]:
@@ -207,7 +207,7 @@ def _perceived(
     part = mid[first : first + int(STRUCK_S * SAMPLE_RATE)]
     level = float(amplitude_to_db(np.sqrt(np.mean(part**2)) if len(part) else 0.0))
     tags = set(reading.techniques)
-    evidence = list(reading.evidence)
+    evidence = [line.words for line in reading.evidence]
     if "muted" in _kinds(note):
         tags.add("palm-mute")
         evidence.append(f"dies away fast and dark (confidence {note.muted:.2f})")

@@ -1,6 +1,7 @@
 """Techniques read from measurement: the shape of the pitch curve, and what the attack carried."""
 
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,6 +29,16 @@ TURN_AT, TURNS, UNEVEN, SMALLEST_TURN = 0.22, 4, 0.35, 0.35
 SHALLOWEST = 0.12  # semitones, peak to peak
 
 
+BEND, SHAKE = "bend", "vibrato"
+
+
+class Line(NamedTuple):
+    """What was measured, in words, and of what: `BEND` or `SHAKE`."""
+
+    of: str
+    words: str
+
+
 @dataclass(frozen=True, slots=True)
 class Reading:
     """What a pitch curve shows."""
@@ -37,7 +48,7 @@ class Reading:
     start_midi: float = 0.0  # fretted pitch: for a pre-bend below what is heard first
     vibrato_hz: float = 0.0
     vibrato_cents: float = 0.0
-    evidence: tuple[str, ...] = field(default=())
+    evidence: tuple[Line, ...] = field(default=())
 
 
 def smooth(values: NDArray[np.float64], width: int) -> NDArray[np.float64]:
@@ -93,7 +104,7 @@ def read_curve(
     end = float(np.median(course[-max(min(len(course) // 6, 5), 2) :]))
     top = float(np.percentile(course, 92))
     tags: set[str] = set()
-    evidence: list[str] = []
+    evidence: list[Line] = []
     bend, fretted = 0.0, midi
     rise = top - start
     # A wide vibrato lifts the mean of its curve: that is no bend.
@@ -106,18 +117,20 @@ def read_curve(
     if bend > LEAST_ABOVE:
         tags.add("bend")
         reached = float(times_s[int(np.argmax(course >= start + REACHED_AT * rise))])
-        evidence.append(f"glide of {bend:+.2f} semitones in {1000 * reached:.0f} ms")
+        words = f"glide of {bend:+.2f} semitones in {1000 * reached:.0f} ms"
+        evidence.append(Line(BEND, words))
         if top - end > max(LET_DOWN * rise, LET_DOWN_AT_LEAST):
             tags.add("release")
-            evidence.append(f"let down by {top - end:.2f} semitones")
+            evidence.append(Line(BEND, f"let down by {top - end:.2f} semitones"))
     elif start - end > FALL_AT_LEAST and rise < STILL and _falls_smoothly(course):
         fretted = midi + round(end)
         bend = start - end
         tags |= {"pre-bend", "release"}
-        evidence.append(f"starts {bend:.2f} semitones above where it ends")
+        evidence.append(Line(BEND, f"starts {bend:.2f} semitones above where it ends"))
     if rate > 0.0:
         tags.add("vibrato")
-        evidence.append(f"{rate:.1f} Hz, {100 * depth:.0f} cents, after {delay:.1f} s")
+        words = f"{rate:.1f} Hz, {100 * depth:.0f} cents, after {delay:.1f} s"
+        evidence.append(Line(SHAKE, words))
     bend = bend if tags & {"bend", "pre-bend"} else 0.0
     return Reading(frozenset(tags), bend, fretted, rate, 100.0 * depth, tuple(evidence))
 
