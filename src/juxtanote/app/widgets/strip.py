@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
     QPixmap,
-    QResizeEvent,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QWidget
@@ -17,7 +16,7 @@ from PyQt6.QtWidgets import QWidget
 from juxtanote.app.document import Change, Document
 from juxtanote.app.look.theme import SMALL, colour, font, pen, px
 from juxtanote.app.transport.controller import Transport
-from juxtanote.app.widgets.wave import paint_wave
+from juxtanote.app.widgets.wave import WavePictures
 from juxtanote.core.later import np
 from juxtanote.core.score import edits
 from juxtanote.core.score.kept import Spot
@@ -57,7 +56,7 @@ class Strip(QWidget):
         self._cut: tuple[float, float] | None = None
         self._mark_s: float | None = None  # where a phrase that is cut by keys begins
         self._merge = -1
-        self._wave: tuple[tuple[object, ...], QPixmap] | None = None
+        self._wave = WavePictures()
         self.setMinimumHeight(150 if detailed else 62)
         self.setMouseTracking(True)
         self.setAccessibleName("Recording")
@@ -189,28 +188,11 @@ class Strip(QWidget):
         painter.drawText(area, Qt.AlignmentFlag.AlignCenter, words)
 
     def _wave_picture(self, area: QRectF) -> QPixmap:
-        """Give the waveform, painted once for each view."""
         phrase = self._document.phrase
-        edges = (phrase.start_s, phrase.end_s) if phrase else None
-        key = (
-            self._start_s,
-            self._end_s,
-            self.size(),
-            id(self._document.peaks),
-            edges,
-            colour("wave").name(),
-        )
-        if self._wave is None or self._wave[0] != key:
-            ratio = self.devicePixelRatioF()
-            picture = QPixmap(self.size() * ratio)
-            picture.setDevicePixelRatio(ratio)
-            picture.fill(Qt.GlobalColor.transparent)
-            if self._document.peaks is not None and self.width() > 1:
-                painter = QPainter(picture)
-                paint_wave(painter, area, self._document.peaks, (self._start_s, self._end_s), edges)
-                painter.end()
-            self._wave = (key, picture)
-        return self._wave[1]
+        chosen = (phrase.start_s, phrase.end_s) if phrase is not None else None
+        view = self._start_s, self._end_s
+        surface = self.size(), self.devicePixelRatioF()
+        return self._wave.picture(surface, area, self._document.peaks, view, chosen)
 
     def _paint_phrases(self, painter: QPainter, area: QRectF) -> None:
         here = self._document.phrase
@@ -218,6 +200,8 @@ class Strip(QWidget):
         painter.setFont(font(SMALL))
         metrics = painter.fontMetrics()
         last_end = [-1e9, -1e9]
+        solid: list[QLineF] = []
+        dashed: list[QLineF] = []
         for phrase in self._document.lesson.phrases:
             left, right = self.x_of(phrase.start_s), self.x_of(phrase.end_s)
             if right < 0 or left > self.width():
@@ -230,18 +214,25 @@ class Strip(QWidget):
                 painter.fillRect(
                     QRectF(left, area.top(), right - left, area.height()), colour("heard", 22)
                 )
-            style = Qt.PenStyle.DashLine if phrase.proposed else Qt.PenStyle.SolidLine
-            painter.setPen(pen("ink" if is_chosen else "soft", 3 if is_chosen else 1.4, style))
-            painter.drawLine(QPointF(left + 1, y), QPointF(max(right - 2, left + 1), y))
-            label = phrase.name + (f" ×{phrase.repeats}" if phrase.repeats > 1 else "")
-            label += self._repeats.get(phrase.ident, "")
+            line = QLineF(left + 1, y, max(right - 2, left + 1), y)
+            if is_chosen:
+                style = Qt.PenStyle.DashLine if phrase.proposed else Qt.PenStyle.SolidLine
+                painter.setPen(pen("ink", 3, style))
+                painter.drawLine(line)
+            else:
+                (dashed if phrase.proposed else solid).append(line)
             room = int(min(right, self.width()) - max(left, 0)) - 4
             if room < px(9) and not is_chosen:
                 continue  # a name that would be dots only
+            label = phrase.name + (f" ×{phrase.repeats}" if phrase.repeats > 1 else "")
+            label += self._repeats.get(phrase.ident, "")
             painter.setFont(font(SMALL, 600 if is_chosen else 400))
             painter.setPen(colour("ink" if is_chosen else "soft"))
             shown = metrics.elidedText(label, Qt.TextElideMode.ElideRight, max(room, px(9)))
             painter.drawText(QPointF(max(left, 0) + 2, y - 4), shown)
+        for lines, style in ((solid, Qt.PenStyle.SolidLine), (dashed, Qt.PenStyle.DashLine)):
+            painter.setPen(pen("soft", 1.4, style))
+            painter.drawLines(lines)  # type: ignore[call-overload]
 
     def _paint_spots(self, painter: QPainter, area: QRectF) -> None:
         """Draw where the current phrase is marked to be practised from."""
@@ -430,10 +421,6 @@ class Strip(QWidget):
             self._transport.seek(self._transport.position_s + step)
         else:
             super().keyPressEvent(event)
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        self._wave = None
-        super().resizeEvent(event)
 
     def _on_moved(self, seconds: float) -> None:
         if (

@@ -101,7 +101,7 @@ class TimeMap:
         seconds : ArrayLike, any shape
             Of the recording.
         """
-        times = np.asarray(self.beat_times_s)
+        times = _as_array(self.beat_times_s)
         return _piecewise(np.asarray(seconds, np.float64), times, self._numbers())
 
     def to_seconds(self, beats: ArrayLike) -> NDArray[np.float64]:
@@ -112,7 +112,7 @@ class TimeMap:
         beats : ArrayLike, any shape
             Counted from bar 1, beat 1.
         """
-        times = np.asarray(self.beat_times_s)
+        times = _as_array(self.beat_times_s)
         return _piecewise(np.asarray(beats, np.float64), self._numbers(), times)
 
     def _numbers(self) -> NDArray[np.float64]:
@@ -298,6 +298,18 @@ class TimeMap:
         after = taps[-1] + step * np.arange(1, max(int((end - taps[-1]) / step), 0) + 1)
         times = np.concatenate([before, taps, after])
         return replace(self, beat_times_s=tuple(times.tolist()), first_downbeat=len(before))
+
+
+_latest: tuple[tuple[float, ...], NDArray[np.float64]] | None = None
+
+
+def _as_array(beat_times_s: tuple[float, ...]) -> NDArray[np.float64]:
+    """Give beats as an array; those of the lesson at hand are asked for dozens of times a key."""
+    global _latest
+    known = _latest
+    if known is None or known[0] is not beat_times_s:
+        known = _latest = beat_times_s, np.asarray(beat_times_s, dtype=np.float64)
+    return known[1]
 
 
 def _piecewise(
