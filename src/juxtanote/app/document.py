@@ -127,6 +127,7 @@ class Document(QObject):
         self._kept_saved = Kept()
         self._phrase_ident: int | None = None
         self._selected: tuple[int, ...] = ()
+        self._phrase_known: tuple[Lesson, int, Phrase | None] | None = None
         self._merge = 0
         self.undo_stack.cleanChanged.connect(self._on_clean_changed)
 
@@ -237,7 +238,13 @@ class Document(QObject):
     @property
     def phrase(self) -> Phrase | None:
         """The current phrase, or the variant of one."""
-        return None if self._phrase_ident is None else self.lesson.phrase(self._phrase_ident)
+        if self._phrase_ident is None:
+            return None
+        known = self._phrase_known  # looked for once: painting asks for it thousands of times
+        if known is None or known[0] is not self.lesson or known[1] != self._phrase_ident:
+            found = self.lesson.phrase(self._phrase_ident)
+            known = self._phrase_known = self.lesson, self._phrase_ident, found
+        return known[2]
 
     @property
     def context(self) -> Context:

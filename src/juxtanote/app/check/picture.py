@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import (
     QPainter,
     QPainterPath,
@@ -345,13 +345,11 @@ class GapPicture(QWidget):
             low, high = self._peaks(row, phrase, max(int(box.width()), 1))
             top = max(float(np.max(np.abs([low, high]))), 1e-3)
             painter.setPen(colour(hue, 120))
-            scale = 0.5 * box.height() / top
-            for column in range(0, int(box.width()), 2):
-                x = box.left() + column
-                painter.drawLine(
-                    QPointF(x, box.center().y() - float(high[column]) * scale),
-                    QPointF(x, box.center().y() - float(low[column]) * scale + 1),
-                )
+            scale, middle = 0.5 * box.height() / top, box.center().y()
+            tops, bottoms = (middle - high * scale).tolist(), (middle - low * scale + 1.0).tolist()
+            columns = range(0, int(box.width()), 2)
+            lines = [QLineF(box.left() + c, tops[c], box.left() + c, bottoms[c]) for c in columns]
+            painter.drawLines(lines)  # type: ignore[call-overload]
 
     def _peaks(
         self, row: int, phrase: Phrase, columns: int
