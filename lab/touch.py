@@ -1,6 +1,6 @@
 """Fit what the second ear knows of how notes are struck (`juxtanote.core.analysis.touch`).
 
-    python -m lab.touch listen FOLDER --leads 160
+    python -m lab.touch listen FOLDER --leads 120
     python -m lab.touch fit FOLDER --weights src/juxtanote/core/analysis/weights
 
 Leads of `lab.scenes` (of a seed that no network was trained on), alone and over a band, are listened to as
@@ -140,7 +140,7 @@ if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("step", choices=["listen", "fit"])
     parser.add_argument("folder", type=Path)
-    parser.add_argument("--leads", type=int, default=160)
+    parser.add_argument("--leads", type=int, default=120)
     parser.add_argument("--first", type=int, default=0)
     parser.add_argument(
         "--every", type=int, default=1, help="every so manieth, for several at work"

@@ -7,7 +7,7 @@ import numpy as np
 from scipy.stats import norm
 
 from juxtanote.core.analysis.evidence import Evidence
-from juxtanote.core.analysis.touch import KINDS, Touch, is_of, likeness, read_touch
+from juxtanote.core.analysis.touch import KINDS, Touch, is_of, likeness, read_touch, renamed
 from juxtanote.core.checks.complaints import Asked
 from juxtanote.core.checks.second_ear import matched
 from juxtanote.core.checks.told_techniques import Played, technique_complaints, touch_of
@@ -88,6 +88,19 @@ class TestOnSound(unittest.TestCase):
             for complaint in technique_complaints(note, other, notes, touch[note.row]):
                 self.assertLess(complaint.confidence, 0.5)
             self.assertLess(touch[note.row]["slur"], 0.0)
+
+    def test_without_the_listeners_evidence_names_stay(self) -> None:
+        played, evidence = heard_pairs()
+        notes = [replace(heard, techniques=SLURRED if k == 4 else frozenset())
+                 for k, (_, heard) in enumerate(played)]  # fmt: skip
+
+        def slurred(evidence: Evidence) -> list[int]:
+            return [k for k, n in enumerate(renamed(notes, evidence)) if n.techniques & SLURRED]
+
+        self.assertEqual(slurred(evidence), [])
+        self.assertEqual(
+            slurred(replace(evidence, heard=replace(evidence.heard, posteriors=None))), [4]
+        )
 
     def test_nothing_written_is_no_error(self) -> None:
         _, evidence = heard_pairs()

@@ -201,6 +201,12 @@ def _means_of_others(values: Array, of_sort: NDArray[np.bool_], usual: float) ->
 # half of foreign phrases (`lab.touch`, `bench check`).
 RENAMED = {"palm-mute": (9.0, 0.0), "slur": (1.5, -1.5)}
 FEWEST_NOTES = 4  # fewer do not tell how a player plays
+ALIKE_WORDS = {
+    "palm-mute": "as dark and short as the muted notes around", "slur": "as soft as the slurs around",
+}  # fmt: skip
+OTHERWISE_WORDS = {
+    "palm-mute": "rings as the open notes around", "slur": "struck as the picked notes around",
+}  # fmt: skip
 
 
 def renamed(notes: Sequence[PerceivedNote], evidence: Evidence) -> list[PerceivedNote]:
@@ -214,7 +220,7 @@ def renamed(notes: Sequence[PerceivedNote], evidence: Evidence) -> list[Perceive
         What they were heard in.
     """
     own = [note for note in notes if "dead" not in note.techniques]
-    if len(own) < FEWEST_NOTES:
+    if len(own) < FEWEST_NOTES or evidence.heard.posteriors is None:
         return list(notes)
     measured = measures(own, evidence)
     for kind, edges in RENAMED.items():
@@ -234,14 +240,12 @@ def _named(
     if tags & KINDS[kind]:
         if odds >= kept_to:
             return note
-        words = "struck as others are that are not played so"
+        words = OTHERWISE_WORDS[kind]
         tags = tags - KINDS[kind]
     else:
         name = kind if kind == "palm-mute" else slur_into(notes, index)
         if odds <= named_from or not name or tags & (_JOINED if kind == "slur" else _PURE):
             return note
-        words = (
-            f"as {'dark and short' if kind == 'palm-mute' else 'soft'} as others that are played so"
-        )
+        words = ALIKE_WORDS[kind]
         tags = tags | {name}
     return replace(note, techniques=tags, evidence=(*note.evidence, words))

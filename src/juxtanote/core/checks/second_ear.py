@@ -68,7 +68,7 @@ ON_TIME_S, BEGINS_HERE, LATE_SPREAD_S = 0.025, 0.4, 0.006
 # Semitones from which on a bend is one; how belief grows with each beyond what players scatter.
 LEAST_BEND, BEND_TOLD, MOST_OF_BEND = 0.45, 1.2, 0.95
 # How surely a slur is too soft, with each dB more, and how surely a note bleeds, with each second.
-QUIET_TOLD, A_DB, BLEED_TOLD, MOST_TOLD = 0.6, 0.03, 0.4, 0.9
+QUIET_TOLD, A_DB, BLEED_TOLD, AT_MOST = 0.6, 0.03, 0.4, 0.9
 BLEEDS = (0.5, 2.5)  # semitones between which two notes that ring together rub
 NEAR_S, BEGINS_PLAINLY = 0.05, 0.5
 # Picked notes that tell what usual is; how much softer and longer is told.
@@ -316,7 +316,7 @@ def _quiet(played: Sequence[tuple[Asked, PerceivedNote]], evidence: Evidence) ->
         if note.techniques & {"hammer-on", "pull-off"} and under > QUIET_DB:
             # What is soft is heard with little confidence: it is too soft all the same.
             clear = max(heard.confidence, LEAST_CLEAR)
-            confidence = min(QUIET_TOLD + A_DB * (under - QUIET_DB), MOST_TOLD) * clear
+            confidence = min(QUIET_TOLD + A_DB * (under - QUIET_DB), AT_MOST) * clear
             words = f"{under:.1f} dB under the picked notes"
             found.append(complaint_of(note, QUIET, f"{level:.1f} dB", confidence, words))
     return found
@@ -338,7 +338,7 @@ def _bleed(played: Sequence[tuple[Asked, PerceivedNote]], evidence: Evidence) ->
             continue
         if "let-ring" in note.techniques or after.onset_s - note.onset_s < TOGETHER_S:
             continue
-        confidence = min(BLEED_TOLD + over, MOST_TOLD) * heard.confidence
+        confidence = min(BLEED_TOLD + over, AT_MOST) * heard.confidence
         interval = "a tone" if apart > 1.5 else "a semitone"
         words = f"it rings {1000 * over:.0f} ms into the next, {interval} apart"
         found.append(complaint_of(note, BLEED, f"{over:.2f} s", confidence, words))

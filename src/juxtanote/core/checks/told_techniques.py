@@ -10,9 +10,9 @@ from juxtanote.core.analysis.touch import KINDS, is_of, likeness, measures, read
 from juxtanote.core.checks.complaints import TECHNIQUE, Asked, Complaint, complaint_of
 
 # From which log odds on a kind is believed as much as not: that it sounds and is not written, and that it
-# does not sound and is written. On leads of our own generator (`lab.touch`) some one in a thousand notes
-# passes the first where it should not, ten for slurs; the rest was looked at on sounds of others, both
-# halves of `bench check`, so that what is told is right as often as it says.
+# does not sound and is written. On leads of our own generator (`lab.touch`) one to four in a thousand
+# notes pass the first where they should not, nineteen for slurs, and none to five the second. Set on both
+# halves of `bench check`, so that what is told there is right as often as it says.
 BELIEVED: dict[str, tuple[float, float]] = {
     "slur": (1.7, 2.0), "slide": (4.7, 6.0), "tap": (4.5, 5.8), "palm-mute": (6.8, 5.5),
     "natural-harmonic": (12.1, 7.7), "vibrato": (8.0, 1.5),
