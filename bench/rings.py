@@ -173,13 +173,16 @@ class Played:
     events: list[StringEvent]
 
 
-def foreign_case(number: int) -> tuple[str, dict[str, Played]]:
-    """Render one composed phrase: alone, in a band, and in a mix made like a record."""
+def foreign_case(number: int, drawing: int = 0) -> tuple[str, dict[str, Played]]:
+    """Render one composed phrase: alone, in a band, and in a mix made like a record.
+
+    Another drawing has other instruments, amplifiers, bands and hands for the same phrase.
+    """
     phrase = phrases()[number]
-    rng = np.random.default_rng([SEED, number])
+    rng = np.random.default_rng([SEED, number, *([drawing] if drawing else [])])
     hand = replace(random_hand(rng, phrase.guitar.tuning), guitar=phrase.guitar)
     events = to_events(list(phrase.notes), hand, phrase.tempo, 0.5, jitter_s=0.012)
-    instruments.SOUNDFONT = FONTS[number % 2]
+    instruments.SOUNDFONT = FONTS[(number + drawing) % 2]
     instruments.speaking_delays.cache_clear()
     lead, events = render_sampled(events, int(rng.choice(GUITARS)), rng)
     length = int((max(e.offset_s for e in events) + 0.6) * SAMPLE_RATE)

@@ -24,7 +24,6 @@ IN_STEP = (
     0.5  # share of notes that must sound where they are written, or the file has a time of its own
 )
 NEAR_S = 0.15  # as far as an imported onset may lie off what is heard
-TOLD_FROM = 0.5  # complaints that are more likely wrong than right are kept back
 
 
 def check_notes(
@@ -64,7 +63,7 @@ def check_notes(
         inside = [n for n in asked if part.start_s <= n.onset_s < part.end_s]
         found += second_ear(inside, part)
     found += unplayable(asked, guitar)
-    told = [c for c in found if c.confidence >= TOLD_FROM]
+    told = [c for c in found if c.is_told]
     return sorted(told, key=lambda c: (c.onset_s, c.kind))
 
 

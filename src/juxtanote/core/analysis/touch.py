@@ -33,9 +33,9 @@ _OTHERWISE = frozenset({"dead", "pinch-harmonic", "rake", "grace", "bar"})
 _JOINED = SLURS | {"slide", "tap"}
 _PURE = frozenset({"palm-mute", "natural-harmonic", "staccato"})
 _LEFT_OPEN: dict[str, frozenset[str]] = {
-    "slur": _OTHERWISE | _JOINED | _PURE, "slide": _OTHERWISE | {"tap"}, "tap": _OTHERWISE | _JOINED,
+    "slur": _OTHERWISE | _JOINED | _PURE, "slide": _OTHERWISE - {"bar"} | {"tap"}, "tap": _OTHERWISE | _JOINED,
     "palm-mute": _OTHERWISE | _PURE, "natural-harmonic": _OTHERWISE | _PURE,
-    "vibrato": _OTHERWISE | {"bend", "pre-bend", "slide", "palm-mute"},
+    "vibrato": _OTHERWISE - {"bar"} | {"bend", "pre-bend", "slide", "palm-mute"},
 }  # fmt: skip
 ATTACKS = ("slurred", "slide", "muted", "harmonic", "tap")
 SUREST = 0.005  # evidence is believed up to 200 to 1

@@ -21,7 +21,6 @@ from juxtanote.core.score.note import Note
 from juxtanote.core.theory.harmonics import harmonic_midi
 from juxtanote.core.theory.pitch import pitch_name
 
-TOLD_FROM = 0.5  # complaints that are more likely wrong than right are kept back
 TITLES = {
     MISSING: "a note is not written", EXTRA: "nothing sounds here", WRONG_PITCH: "another pitch sounds",
     TIME: "sounds at another time", BEND: "the bend sounds otherwise",
@@ -77,7 +76,7 @@ def with_second_ear(
     said = {f.key for f in (*examined.found, *examined.waived)}
     for complaint in second_ear(asked_of(phrase, lesson), evidence):
         twin = f"{SAID_ALREADY.get(complaint.kind, '')}:{complaint.row}"
-        if complaint.confidence < TOLD_FROM or complaint.kind not in KINDS:
+        if not complaint.is_told or complaint.kind not in KINDS:
             continue
         if twin in said:
             mends[twin] = complaint

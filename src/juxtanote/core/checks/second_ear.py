@@ -27,11 +27,8 @@ from juxtanote.core.checks.complaints import (
     complaint_of,
     nothing_sounds,
 )
-from juxtanote.core.checks.told_techniques import (
-    JOINED,
-    technique_complaints,
-    touch_of,
-)
+from juxtanote.core.checks.told_techniques import JOINED, technique_complaints, touch_of
+from juxtanote.core.theory.harmonics import difference_tones
 
 REACH_S = 0.2  # so far apart a written and a heard note may be one
 TONE = 0.6  # semitones within which two pitches are one
@@ -98,7 +95,7 @@ def second_ear(asked: Sequence[Asked], evidence: Evidence) -> list[Complaint]:
         other = heard[pairs[index]] if index in pairs else None
         wrong = _of_note(note, other, asked, evidence)
         if not wrong and other is not None and note.row in touch:
-            wrong = technique_complaints(note, other, asked, touch[note.row])
+            wrong = technique_complaints(note, asked, touch[note.row])
         found += wrong
     found += [*_quiet(played, evidence), *_bleed(played, evidence)]
     left = [heard[k] for k in range(len(heard)) if k not in taken]
@@ -218,7 +215,10 @@ def _other_pitch(
     note: Asked, other: PerceivedNote, begins: float, sounds: float, asked: Sequence[Asked]
 ) -> list[Complaint]:
     there = max(begins, SOUNDS_BESIDE * sounds)
-    together = sum(abs(n.onset_s - note.onset_s) < TOGETHER_S for n in asked)
+    grip = [n.midi for n in asked if abs(n.onset_s - note.onset_s) < TOGETHER_S]
+    together = len(grip)
+    if any(abs(other.midi - tone) <= TONE for tone in difference_tones(grip)):
+        return []
     # What lies on a partial of the note that sounds always has some evidence.
     on_partial = round(note.midi - other.midi) in PARTIALS
     most = THERE_IN_GRIP if together > 1 else THERE_ON_PARTIAL if on_partial else THERE
@@ -377,7 +377,7 @@ def _missing(
 
 
 def _is_shadow(note: PerceivedNote, asked: Sequence[Asked]) -> bool:
-    """Tell whether a note may be a partial of a written one, or that one struck again or gliding."""
+    """Tell whether a note may be a partial or difference tone, or a written one struck again or gliding."""
     for other in asked:
         if not other.onset_s - 0.06 <= note.onset_s <= other.offset_s + 0.08:
             continue
@@ -386,4 +386,5 @@ def _is_shadow(note: PerceivedNote, asked: Sequence[Asked]) -> bool:
             return True
         if abs(apart) <= max(other.bends, 1.0) + TONE:
             return True
-    return False
+    struck = [n.midi for n in asked if abs(n.onset_s - note.onset_s) < TOGETHER_S]
+    return any(abs(note.midi - tone) <= TONE for tone in difference_tones(struck))
