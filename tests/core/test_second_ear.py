@@ -8,6 +8,7 @@ import unittest
 from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import soundfile
@@ -17,6 +18,7 @@ from juxtanote.core.analysis.evidence import Evidence
 from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.checking import check_notes
+from juxtanote.core.checks import against_sound
 from juxtanote.core.checks.against_sound import mended, with_second_ear
 from juxtanote.core.checks.complaints import BEND, MISSING, MOST_TOLD, Asked, Complaint, by_others
 from juxtanote.core.checks.evidence import listen_again
@@ -25,6 +27,7 @@ from juxtanote.core.checks.playable import unplayable
 from juxtanote.core.checks.second_ear import _leads_to_next, second_ear
 from juxtanote.core.formats.csv_notes import NoteRow, read_rows
 from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.limits import Limits
 from juxtanote.core.score.timing import recounted
 from juxtanote.core.theory.tuning import Guitar
 from tests.lessons import note
@@ -50,7 +53,16 @@ def right() -> list[Asked]:
 
 def told(asked: list[Asked]) -> list[tuple[str, int | None]]:
     found = second_ear(asked, a_recording()[1])
-    return [(c.kind, c.row) for c in found if c.confidence >= 0.5]
+    return [(c.kind, c.row) for c in found if c.is_told]
+
+
+def second_ear_of_one(*asked: Asked, heard_at: float) -> list[Complaint]:
+    """Hold notes against the first note of the recording, as if it had been heard at another pitch."""
+    evidence = a_recording()[1]
+    first = replace(evidence.notes[0], midi=heard_at)
+    heard = replace(evidence.heard, notes=(first,))
+    found = second_ear(asked, replace(evidence, heard=heard))
+    return [c for c in found if c.kind == "wrong-pitch" and c.is_told]
 
 
 class TestSecondEar(unittest.TestCase):
@@ -103,6 +115,14 @@ class TestSecondEar(unittest.TestCase):
         bent = replace(left_out, kind=BEND)
         self.assertIs(by_others(bent, 0.6), bent)
 
+    def test_a_grip_whose_difference_tone_is_heard_is_not_written_wrong(self) -> None:
+        # Driven together they sound it as loud as themselves (H. von Helmholtz: `difference_tones`).
+        under = second_ear_of_one(Asked(1, 0.3, 0.68, 74.0, 1, 10), heard_at=57.0)
+        self.assertEqual([c.kind for c in under], ["wrong-pitch"])
+        # 659 - 440 Hz: an A3 sounds under a fifth, A4 and E5.
+        grip = [Asked(1, 0.3, 0.68, 69.0, 2, 10), Asked(2, 0.3, 0.68, 76.0, 1, 12)]
+        self.assertEqual(second_ear_of_one(*grip, heard_at=57.0), [])
+
     def test_what_no_hand_can_play(self) -> None:
         tab = [
             Asked(0, 0.0, 0.5, 64.0, 1, 0), Asked(1, 0.01, 0.5, 69.0, 1, 5),
@@ -143,6 +163,16 @@ class TestFindingsOfThePhrase(unittest.TestCase):
             better = mended(lesson, 1, found[0])
             assert better is not None
             self.assertEqual(self.found(better), [], kind)
+
+    def test_a_lesson_says_how_sure_a_doubt_must_be(self) -> None:
+        doubt = Complaint("technique", 0.7, 2, 3, 5, "string 3 fret 5", "slide", 0.3, "slide, perhaps",
+                          technique="slide")  # fmt: skip
+        self.assertTrue(doubt.is_told)
+        self.assertFalse(replace(doubt, kind="extra").is_told)
+        with mock.patch.object(against_sound, "second_ear", lambda *_: [doubt]):
+            for percent, found in ((20.0, ["slide, perhaps"]), (40.0, [])):
+                strict = replace(self.lesson, limits=Limits(doubt_percent=percent))
+                self.assertEqual([f.title for f in self.found(strict)], found)
 
     def test_what_was_let_pass_is_let_pass(self) -> None:
         phrase = self.lesson.phrases[0]

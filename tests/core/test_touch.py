@@ -4,13 +4,19 @@ import unittest
 from dataclasses import replace
 
 import numpy as np
-from scipy.stats import norm
+from scipy.stats import logistic, norm
 
 from juxtanote.core.analysis.evidence import Evidence
 from juxtanote.core.analysis.touch import KINDS, Touch, is_of, likeness, read_touch, renamed
 from juxtanote.core.checks.complaints import Asked
 from juxtanote.core.checks.second_ear import matched
-from juxtanote.core.checks.told_techniques import Played, technique_complaints, touch_of
+from juxtanote.core.checks.told_techniques import (
+    BELIEVED,
+    Belief,
+    Played,
+    technique_complaints,
+    touch_of,
+)
 from tests.core.test_second_ear import a_recording, right
 
 SLURRED = frozenset({"hammer-on"})
@@ -77,6 +83,39 @@ class TestLikeness(unittest.TestCase):
             assert touch is not None
             self.assertGreater(touch.within, touch.without, kind)
             self.assertGreater(touch.spread, 0.0, kind)
+
+
+class TestDoubts(unittest.TestCase):
+    """When is a doubt told, and how sure is it."""
+
+    def test_odds_are_believed_as_a_logistic_curve(self) -> None:
+        belief = Belief(1.0, 2.0, 0.7)
+        for odds in (-5.0, 0.0, 2.0, 3.5):
+            self.assertAlmostEqual(
+                belief.chance(odds), logistic.cdf(odds, 2.0, 1.0 / 0.7), places=9
+            )
+
+    def test_the_first_of_its_kind_must_be_surer_and_the_only_one_less(self) -> None:
+        phrase = tab(0, 4)
+        among = [replace(phrase[0], techniques=SLURRED), *phrase[1:]]
+        steps = [replace(n, midi=60.0 + k) for k, n in enumerate(among)]
+        plain = [replace(n, techniques=frozenset()) for n in steps]
+        odds = 1.0
+        told = [technique_complaints(notes[2], notes, {"slur": odds}) for notes in (steps, plain)]
+        self.assertEqual([[c.technique for c in found] for found in told], [["hammer-on"], []])
+        self.assertIn("perhaps", told[0][0].detail)
+        for doubts in BELIEVED.values():
+            self.assertLessEqual(doubts.missing.told, doubts.missing_first.told)
+            self.assertLessEqual(doubts.silent_only.told, doubts.silent.told)
+
+    def test_what_is_surely_otherwise_is_said_without_perhaps(self) -> None:
+        steps = [replace(n, midi=60.0 + k) for k, n in enumerate(tab(2, 2))]
+        found = technique_complaints(steps[3], steps, {"slur": 6.0})
+        self.assertEqual([c.detail for c in found], ["hammer-on is heard"])
+        self.assertGreater(found[0].confidence, 0.8)
+        # The same note cannot be slurred into where nothing was played before it on its string.
+        alone = [replace(steps[3], string=5)]
+        self.assertEqual(technique_complaints(alone[0], alone, {"slur": 6.0}), [])
 
 
 class TestOnSound(unittest.TestCase):

@@ -19,8 +19,9 @@ from juxtanote.core.audio.stretch import map_pass
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.synth.amplifier import add_room, amplify
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_event
-from juxtanote.core.theory.harmonics import stretched_partial_hz
+from juxtanote.core.theory.harmonics import difference_tones, stretched_partial_hz
 from juxtanote.core.theory.strings import usual_stiffness
+from juxtanote.core.units import hz_to_midi, midi_to_hz
 from tests.sounds import RATE, moving_tone, noise, sine
 
 
@@ -174,6 +175,19 @@ class TestSignals(unittest.TestCase):
         weights = np.array([5.0, 0, 3, 0, 4, 2, 0, 5, 0, 3, 0, 1])
         best = next(k for k in find_keys(weights) if k.tonic == 0 and k.mode == "major")
         self.assertAlmostEqual(best.fit, float(stats.pearsonr(MAJOR, weights)[0]), places=9)
+
+    def test_two_notes_that_are_distorted_sound_their_difference_tones(self) -> None:
+        """The spectrum of a biased curve: the loudest peaks under the two notes are those told."""
+        lower, upper = 71.0, 76.0
+        hz = [float(midi_to_hz(midi)) for midi in (lower, upper)]
+        seconds = np.arange(4 * RATE) / RATE
+        clean = sum(np.sin(2 * np.pi * f * seconds) for f in hz)
+        spectrum = np.abs(np.fft.rfft(np.tanh(clean + 0.4) * signal.windows.hann(len(seconds))))
+        peaks, _ = signal.find_peaks(spectrum[: int(4 * (hz[0] - 20))], distance=40)
+        loudest = sorted(peaks[np.argsort(spectrum[peaks])[-2:]] / 4.0)
+        told = sorted(difference_tones([lower, upper]))
+        for found, tone in zip(loudest, told, strict=True):
+            self.assertAlmostEqual(float(hz_to_midi(found)), tone, delta=0.05)
 
     def test_clipping_makes_odd_harmonics(self) -> None:
         """A symmetric memoryless curve makes only odd harmonics; a biased one even ones too."""

@@ -94,6 +94,7 @@ class LimitsForm(Form):
             ("pitch_cents", "a pitch that is off by", limits.pitch_cents, 100, " cents"),
             ("late_ms", "an onset early or late by", limits.late_ms, 200, " ms"),
             ("quiet_db", "a slurred note quieter by", limits.quiet_db, 30, " dB"),
+            ("doubt_percent", "a doubted technique surer than", limits.doubt_percent, 100, " %"),
         ):
             box = number_box(1, most, 1, round(value), suffix, words)
             self.fields[name] = box
@@ -101,7 +102,7 @@ class LimitsForm(Form):
         self.again = QPushButton("As usual")
         self.again.clicked.connect(self._on_again)
         self.rows.addRow(self.again)
-        self.said.setText("Smaller differences are not told. This holds for the whole lesson.")
+        self.said.setText("What is less is not told. This holds for the whole lesson.")
 
     def _on_again(self) -> None:
         for name, box in self.fields.items():

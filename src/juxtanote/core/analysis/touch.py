@@ -33,7 +33,8 @@ _OTHERWISE = frozenset({"dead", "pinch-harmonic", "rake", "grace", "bar"})
 _JOINED = SLURS | {"slide", "tap"}
 _PURE = frozenset({"palm-mute", "natural-harmonic", "staccato"})
 _LEFT_OPEN: dict[str, frozenset[str]] = {
-    "slur": _OTHERWISE | _JOINED | _PURE, "slide": _OTHERWISE - {"bar"} | {"tap"}, "tap": _OTHERWISE | _JOINED,
+    "slur": _OTHERWISE | _JOINED | _PURE, "tap": _OTHERWISE | _JOINED,
+    "slide": _OTHERWISE - {"bar"} | {"tap"},
     "palm-mute": _OTHERWISE | _PURE, "natural-harmonic": _OTHERWISE | _PURE,
     "vibrato": _OTHERWISE - {"bar"} | {"bend", "pre-bend", "slide", "palm-mute"},
 }  # fmt: skip

@@ -17,6 +17,7 @@ from juxtanote.core.checks.findings import Examined, Finding
 from juxtanote.core.checks.second_ear import second_ear
 from juxtanote.core.score import note_edits
 from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.limits import Limits
 from juxtanote.core.score.note import Note
 from juxtanote.core.theory.harmonics import harmonic_midi
 from juxtanote.core.theory.pitch import pitch_name
@@ -76,7 +77,7 @@ def with_second_ear(
     said = {f.key for f in (*examined.found, *examined.waived)}
     for complaint in second_ear(asked_of(phrase, lesson), evidence):
         twin = f"{SAID_ALREADY.get(complaint.kind, '')}:{complaint.row}"
-        if not complaint.is_told or complaint.kind not in KINDS:
+        if complaint.kind not in KINDS or not _is_worth_saying(complaint, lesson.limits):
             continue
         if twin in said:
             mends[twin] = complaint
@@ -92,6 +93,11 @@ def with_second_ear(
 KINDS = frozenset({*TITLES, TECHNIQUE})
 
 
+def _is_worth_saying(complaint: Complaint, limits: Limits) -> bool:
+    is_doubt = complaint.kind == TECHNIQUE and 100.0 * complaint.confidence < limits.doubt_percent
+    return complaint.is_told and not is_doubt
+
+
 def _finding(complaint: Complaint, phrase: Phrase) -> Finding:
     """Say a complaint: what sounds, how sure that is, and where."""
     near = min(phrase.notes, key=lambda n: abs(n.onset_s - complaint.onset_s))
@@ -99,11 +105,12 @@ def _finding(complaint: Complaint, phrase: Phrase) -> Finding:
     key = f"ear-{complaint.kind}:{ident}"
     if complaint.kind == MISSING:
         key = f"ear-missing:{complaint.midi:.0f}@{complaint.onset_s:.2f}"
-    title = TITLES.get(complaint.kind, complaint.detail)
-    detail = complaint.detail
+    title, detail = TITLES.get(complaint.kind, ""), f"{complaint.detail} "
+    if not title:
+        title, detail = complaint.detail, ""
     if complaint.midi is not None:
         detail = f"{pitch_name(round(complaint.midi))}, {detail}"
-    detail = f"{detail} (confidence {complaint.confidence:.2f})"
+    detail = f"{detail}(confidence {complaint.confidence:.2f})"
     severity = min(complaint.confidence, 0.95)
     return Finding(key, title, detail, severity, (ident,), complaint.onset_s, complaint)
 

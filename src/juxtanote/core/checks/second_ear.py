@@ -377,7 +377,7 @@ def _missing(
 
 
 def _is_shadow(note: PerceivedNote, asked: Sequence[Asked]) -> bool:
-    """Tell whether a note may be a partial or difference tone, or a written one struck again or gliding."""
+    """Tell whether a note may be a partial, a difference tone, or a written one that comes again."""
     for other in asked:
         if not other.onset_s - 0.06 <= note.onset_s <= other.offset_s + 0.08:
             continue

@@ -11,10 +11,9 @@ from juxtanote.core.analysis.touch import KINDS, is_of, likeness, measures, read
 from juxtanote.core.checks.complaints import TECHNIQUE, Asked, Complaint, complaint_of
 
 
-
 @dataclass(frozen=True, slots=True)
 class Belief:
-    """How log odds of a kind are believed: as likely as not at `even`, faster the steeper; told from `told`."""
+    """How log odds of a kind are believed: from `told` on, as likely as not at `even`."""
 
     told: float
     even: float
@@ -46,8 +45,8 @@ class Doubts:
 
 
 # One note in a hundred of a tab is wrong in this, so at the edges of slurs, where three right ones in a
-# hundred pass, one complaint in ten is right. Chances were fitted on `bench check`, drawings 0 to 2; where
-# those hold no such mistake, edges let one to three in a thousand right notes pass. Drawing 3 judges.
+# hundred pass, one complaint in ten is right. Chances were fitted on `bench check`, drawings 0 to 2;
+# where those hold no such mistake, one to three in a thousand right notes pass. Drawing 3 judges.
 BELIEVED: dict[str, Doubts] = {
     "slur": Doubts(
         Belief(-0.1, 2.2, 1.2), Belief(2.2, 5.0, 1.0), Belief(1.2, 5.0, 0.7), Belief(0.8, 2.6, 0.55)
@@ -130,7 +129,7 @@ def technique_complaints(
         return []
     chance, tag, written = likeliest
     heard = f"no {tag}" if written else tag
-    words = f"{heard} is heard" if chance > EVEN else f"{heard}, it may be"
+    words = f"{heard} is heard" if chance > EVEN else f"{heard}, perhaps"
     return [complaint_of(note, TECHNIQUE, heard, chance, words, technique=tag)]
 
 

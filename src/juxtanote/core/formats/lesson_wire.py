@@ -227,6 +227,7 @@ class LimitsW(_Wire, frozen=True):
     pitch_cents: Annotated[float, Meta(ge=STRICTEST, le=LOOSEST)] = 40.0
     late_ms: Annotated[float, Meta(ge=STRICTEST, le=LOOSEST)] = 30.0
     quiet_db: Annotated[float, Meta(ge=STRICTEST, le=LOOSEST)] = 6.0
+    doubt_percent: Annotated[float, Meta(ge=STRICTEST, le=LOOSEST)] = 20.0
 
 
 class BarOfTakeW(_Wire, frozen=True):

@@ -53,8 +53,8 @@ def harmonic_midi(open_midi: float, fret: int) -> float | None:
 def difference_tones(midis: Sequence[float]) -> tuple[float, ...]:
     """Give the pitches that distortion adds to notes that sound together.
 
-    Of each two notes f1 < f2 these are f2 - f1 and 2·f1 - f2 (H. von Helmholtz, On the Sensations of Tone,
-    part II, chapter 7). Under a driven amplifier they are as loud as the notes themselves.
+    Of each two notes f1 < f2 these are f2 - f1 and 2·f1 - f2 (H. von Helmholtz, On the Sensations of
+    Tone, part II, chapter 7). Under a driven amplifier they are as loud as the notes themselves.
 
     Parameters
     ----------
@@ -68,8 +68,8 @@ def difference_tones(midis: Sequence[float]) -> tuple[float, ...]:
 
     Examples
     --------
-    >>> [round(midi, 1) for midi in difference_tones([71.0, 76.0])]  # a fourth: two octaves under it, and one
-    [52.0, 64.0]
+    >>> [round(midi) for midi in difference_tones([71.0, 76.0])]
+    [52, 64]
     """
     hz = sorted(2.0 ** (midi / 12.0) for midi in midis)
     tones = [
