@@ -51,7 +51,7 @@ def scores(phrase: Composed, number: int, clean: bool, clues: bool) -> tuple[int
     mine, my_pitches = _arrays(heard)
     pairs = mir_eval.transcription.match_notes(spans, pitches, mine, my_pitches, offset_ratio=None)
     if not clues:
-        heard = [replace(n, stiffness=0.0, clarity=0.0, tied=0.0) for n in heard]
+        heard = [replace(n, stiffness=0.0, strength=0.0, legato=0.0) for n in heard]
     found = place_heard(heard, phrase.guitar, "alternate")
     if len(found) != len(heard):  # a note that this guitar does not have
         heard_at = {n.onset_s: k for k, n in enumerate(found)}

@@ -54,7 +54,7 @@ def notes_of(count: int, start_s: float, seed: int = 1, step_s: float = 0.12) ->
             float(rng.uniform(0.3, 1.0)),
             curve,
             stiffness=2e-5,
-            clarity=0.6,
+            strength=0.6,
         )
         tags = frozenset({"vibrato"}) if rng.random() < 0.1 else frozenset()
         notes.append(Note(k + 1, heard, WrittenNote(string, fret, tags)))

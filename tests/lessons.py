@@ -31,6 +31,7 @@ from juxtanote.core.score.note import (
 )
 from juxtanote.core.score.rhythm import write_phrase
 from juxtanote.core.score.time_map import TimeMap
+from juxtanote.core.theory.observed import Observation, Otherwise, Shows
 from juxtanote.core.theory.tuning import Guitar
 
 
@@ -85,6 +86,8 @@ def small_lesson() -> Lesson:
 
 _seconds = st.floats(0.0, 500.0).map(lambda x: round(x, 4))
 _texts = st.text(max_size=20)
+_shows, _otherwise = st.sampled_from(list(Shows)), st.sampled_from(list(Otherwise))
+_numbers = st.lists(st.floats(-1e4, 1e4), max_size=3)
 
 
 @st.composite
@@ -99,11 +102,14 @@ def notes(draw: st.DrawFn, ident: int = 1) -> Note:
         draw(st.floats(-90, 0)),
         draw(st.floats(0, 1)),
         tuple(sorted(curve)),
-        tuple(draw(st.lists(_texts, max_size=2))),
         tuple(
-            RunnerUp(m, c, why)
-            for m, c, why in draw(
-                st.lists(st.tuples(st.floats(20, 110), st.floats(0, 1), _texts), max_size=2)
+            Observation(kind, tuple(values))
+            for kind, values in draw(st.lists(st.tuples(_shows, _numbers), max_size=2))
+        ),
+        tuple(
+            RunnerUp(m, c, differs)
+            for m, c, differs in draw(
+                st.lists(st.tuples(st.floats(20, 110), st.floats(0, 1), _otherwise), max_size=2)
             )
         ),
     )

@@ -17,6 +17,7 @@ from juxtanote.app.teach import labels
 from juxtanote.app.transport.devices import SimulatedMicrophone, SimulatedSoundCard, open_sound_out
 from juxtanote.core.audio.read import to_rate
 from juxtanote.core.audio.write import write_sound
+from juxtanote.core.checks.words import say_what
 from juxtanote.core.errors import SoundDeviceError
 from juxtanote.core.formats.midi import write_midi
 from juxtanote.core.score import note_edits
@@ -397,7 +398,7 @@ class TestChecking(WindowTest):
 
     def test_findings_are_listed_and_selected_on_the_sheet(self) -> None:
         assert self.check.finding is not None
-        self.assertEqual(self.check.finding.title, "two notes on one string")
+        self.assertEqual(say_what(self.check.finding), "two notes on one string")
         self.document.select(())
         self.check._on_row()
         self.assertEqual(set(self.document.selected), {1, 9})

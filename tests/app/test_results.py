@@ -16,6 +16,7 @@ from juxtanote.core.score import edits, note_edits
 from juxtanote.core.score.cuts import Cut
 from juxtanote.core.score.lesson import Focus, Lesson
 from juxtanote.core.score.note import Evidence
+from juxtanote.core.theory.observed import Chosen
 from juxtanote.core.theory.tuning import Guitar
 from juxtanote.core.transcribe import Measured
 from tests.app import wait_until
@@ -75,7 +76,7 @@ class TestAnotherLessonOpened(Late):
             "listen": (tasks.listen, (phrase.notes, Evidence(), phrase, 0)),
             "propose": (tasks.propose, ([Cut(6.5, 7.5, "a rest")], ())),
             "chords": (tasks.suggest_chords, reading),
-            "focus": (tasks.propose_focus, Focus(source="middle", why="x")),
+            "focus": (tasks.propose_focus, Focus(source="middle", chosen=Chosen.MOST_NOTES)),
             "guitar": (
                 lambda: tasks.long_edits.change_guitar(1, Guitar(fret_count=24)),
                 small_lesson(),
@@ -161,15 +162,15 @@ class TestThePhraseEdited(Late):
         self.window.tasks.propose_focus()
         self.document.change("x", lambda l: edits.delete_phrase(l, 1))
         before = self.document.lesson
-        self.arrive(Focus(source="middle", why="x"))
+        self.arrive(Focus(source="middle", chosen=Chosen.MOST_NOTES))
         self.assertEqual(self.document.lesson, before)
         self.assertIn("is gone", self.told[-1])
 
     def test_a_focus_set_by_hand_meanwhile_stays(self) -> None:
         self.window.tasks.propose_focus()
-        mine = Focus(source="left", why="chosen by hand")
+        mine = Focus(source="left", chosen=Chosen.BY_HAND)
         self.document.change("x", lambda l: edits.change_phrase(l, 1, focus=mine))
-        self.arrive(Focus(source="middle", why="x"))
+        self.arrive(Focus(source="middle", chosen=Chosen.MOST_NOTES))
         self.assertEqual(self.document.lesson.phrases[0].focus, mine)
 
     def test_chords_of_bars_that_moved_are_dropped(self) -> None:

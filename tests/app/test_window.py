@@ -383,7 +383,7 @@ class TestHearing(WindowTest):
         self.window.hear.choose.click()
         self.settle()
         self.assertTrue(
-            wait_until(lambda: bool(self.document.phrase and self.document.phrase.focus.why))
+            wait_until(lambda: bool(self.document.phrase and self.document.phrase.focus.chosen))
         )
         self.assertIn("sure notes", self.window.hear.focus_why.text())
 

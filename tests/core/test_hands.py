@@ -49,19 +49,19 @@ class TestStiffness(unittest.TestCase):
                 with self.subTest(midi=midi, b=b):
                     assert found is not None
                     self.assertLess(abs(np.log2(found.b / b)), 0.25)
-                    self.assertGreater(found.clarity, 0.5)
+                    self.assertGreater(found.strength, 0.5)
 
     def test_harmonic_partials_say_nothing(self) -> None:
         found = measure_stiffness(stiff_tone(110.0, 0.0), RATE, 0.0, 0.5, 110.0)
         assert found is not None
-        self.assertLess(found.clarity, 0.1)
+        self.assertLess(found.strength, 0.1)
 
     def test_noise_short_and_high_notes_give_nothing(self) -> None:
         noise = 0.1 * np.random.default_rng(1).standard_normal(RATE).astype(np.float32)
         self.assertIsNone(measure_stiffness(noise, RATE, 0.0, 0.05, 110.0))
         self.assertIsNone(measure_stiffness(noise, RATE, 0.0, 0.5, 2000.0))
         found = measure_stiffness(noise, RATE, 0.0, 0.5, 110.0)
-        self.assertTrue(found is None or found.clarity < 0.3)
+        self.assertTrue(found is None or found.strength < 0.3)
 
 
 def stiff_at(places: list[tuple[int, int]], heavier: float = 0.0) -> list[HeardString]:
@@ -131,7 +131,7 @@ class TestClues(unittest.TestCase):
                 for e in events
             ]
             heard = [
-                HeardString(float(np.log2(b.b)), b.clarity) if b and b.b else HeardString()
+                HeardString(float(np.log2(b.b)), b.strength) if b and b.b else HeardString()
                 for b in found
             ]
             notes = [NoteToPlace(e.onset_s, e.offset_s, e.midi) for e in events]
@@ -144,11 +144,11 @@ class TestClues(unittest.TestCase):
         lesson = small_lesson()
         phrase = lesson.phrases[0]
         notes = [
-            replace(n, heard=replace(n.heard, stiffness=1e-4, clarity=1.0)) for n in phrase.notes
+            replace(n, heard=replace(n.heard, stiffness=1e-4, strength=1.0)) for n in phrase.notes
         ]
         lesson = lesson.with_phrase(phrase.with_notes(notes))
         moved = along_the_neck(lesson, lesson.phrases[0], 2)
-        self.assertTrue(all(n.heard.clarity == 0.0 for n in moved.phrase.notes))
+        self.assertTrue(all(n.heard.strength == 0.0 for n in moved.phrase.notes))
 
     def test_stretches_that_fit_no_string_are_not_believed(self) -> None:
         line = [
@@ -178,7 +178,7 @@ class TestClues(unittest.TestCase):
 
     def test_a_note_that_may_be_slurred_keeps_its_string(self) -> None:
         line = [NoteToPlace(0.3 * k, 0.3 * k + 0.28, m) for k, m in enumerate((64, 67, 64, 67))]
-        tied = [replace(n, tied=1.0 if k % 2 else 0.0) for k, n in enumerate(line)]
+        tied = [replace(n, legato=1.0 if k % 2 else 0.0) for k, n in enumerate(line)]
         strings = place(GUITAR, tied).strings
         self.assertEqual(strings[0], strings[1])
 

@@ -1,4 +1,4 @@
-"""Lesson files of version 1, as that version wrote them, still open."""
+"""Lesson files of versions 1 and 2, as those versions wrote them, still open."""
 
 import json
 import unittest
@@ -9,14 +9,17 @@ from pathlib import Path
 
 import numpy as np
 
+from juxtanote.app.sayings import say_focus, say_observation, say_otherwise
 from juxtanote.core.errors import LessonFileError
 from juxtanote.core.formats.lesson_file import load_lesson, save_lesson
 from juxtanote.core.formats.lesson_json import lesson_from_body, lesson_from_text, lesson_text
 from juxtanote.core.practice.log import name_of
 from juxtanote.core.score.timing import recounted
+from juxtanote.core.theory.observed import Observation, Shows
 from tests.lessons import small_lesson
 
 OLD = Path(__file__).parents[1] / "data" / "version-1"
+SECOND = OLD.with_name("version-2") / "brackwater-tram.juxta"
 
 
 class TestVersionOne(unittest.TestCase):
@@ -64,6 +67,61 @@ class TestVersionOne(unittest.TestCase):
         locked = {n.ident: n.written.locked for n in lesson.phrases[0].notes}
         self.assertIn("heard", locked[2])
         self.assertFalse(any("time" in locks for locks in locked.values()))
+
+
+class TestVersionTwo(unittest.TestCase):
+    """What versions 1 and 2 said in English is kept as kinds and numbers, and said as it was."""
+
+    def _notes_of_file(self) -> dict[float, dict]:  # type: ignore[type-arg]
+        with zipfile.ZipFile(SECOND) as archive:
+            body = json.loads(archive.read("lesson.json"))
+        self.assertEqual(body["version"], 2)
+        return {n["heard"]["onset_s"]: n["heard"] for p in body["phrases"] for n in p["notes"]}
+
+    def test_every_sentence_is_said_again_as_it_stood(self) -> None:
+        old, said = self._notes_of_file(), 0
+        for phrase in load_lesson(SECOND).phrases:
+            for note in phrase.notes:
+                heard = old[note.heard.onset_s]
+                again = [say_observation(seen) for seen in note.heard.evidence]
+                self.assertEqual(again, heard.get("evidence", []))
+                self.assertEqual(note.heard.legato, heard.get("tied", 0.0))
+                self.assertEqual(note.heard.strength, heard.get("clarity", 0.0))
+                said += len(again)
+        self.assertGreater(said, 15)
+
+    def test_every_kind_was_said_in_one_way(self) -> None:
+        for kind in Shows:
+            sentence = say_observation(Observation(kind, (2.0, 0.25, 0.5)))
+            older = sentence.replace("confidence", "sure")
+            for said in (sentence, older):
+                body = self._with({"evidence": [said, "what no version said"]})
+                (seen,) = lesson_from_body(body).phrases[0].notes[0].heard.evidence
+                self.assertEqual(say_observation(seen), sentence)
+
+    def test_other_readings(self) -> None:
+        why = ["an octave up", "two notes", "picked", "one with the note before", "slurred"]
+        others = [{"midi": 60.0, "confidence": 0.4, "why": words} for words in why]
+        heard = lesson_from_body(self._with({"runner_ups": others})).phrases[0].notes[0].heard
+        differs = [other.differs for other in heard.runner_ups]
+        self.assertEqual(differs, ["pitch", "two-notes", "picked", "one-note", "slurred"])
+        again = [say_otherwise(heard, other) for other in heard.runner_ups]
+        self.assertEqual(again[1:], why[1:])
+
+    def test_why_a_part_of_the_mix_was_chosen(self) -> None:
+        for why in (
+            "", "chosen by hand", "9 sure notes against 4 in the whole mix",
+            "the whole mix gives 7 sure notes; nothing gave more",
+        ):  # fmt: skip
+            body = self._with({})
+            body["phrases"][0]["focus"] = {"source": "middle", "why": why}
+            self.assertEqual(say_focus(lesson_from_body(body).phrases[0].focus), why)
+
+    def _with(self, heard: dict) -> dict:  # type: ignore[type-arg]
+        with zipfile.ZipFile(SECOND) as archive:
+            body = json.loads(archive.read("lesson.json"))
+        body["phrases"][0]["notes"][0]["heard"].update(heard)
+        return body  # type: ignore[no-any-return]
 
 
 class TestTypedBoundary(unittest.TestCase):

@@ -91,7 +91,7 @@ TRUTH: dict[str, Callable[[Case], bool]] = {
         abs(n.midi - c.note.midi) >= 4.5 and string == c.string for n, string, _ in c.near
     ),
     "leaves the string of a note it may be slurred from": lambda c: (
-        c.other_string() and (c.note.tied > 0 or any(n.tied > 0 for n, _, _ in c.near))
+        c.other_string() and (c.note.legato > 0 or any(n.legato > 0 for n, _, _ in c.near))
     ),
     "the sound speaks against it": lambda c: (
         dict(c.note.clue).get((c.string, c.fret), 0.0) > dict(c.note.clue).get(c.here, 0.0)
@@ -129,7 +129,7 @@ def random_phrase(rng: np.random.Generator) -> list[NoteToPlace]:
         notes.append(
             NoteToPlace(
                 start, start + 0.28, float(midi), frozenset(tags), 2.0 if "bend" in tags else 0.0,
-                tied=float(rng.choice([0.0, 0.0, 1.0])) if k and step else 0.0,
+                legato=float(rng.choice([0.0, 0.0, 1.0])) if k and step else 0.0,
             )
         )  # fmt: skip
     return notes

@@ -19,6 +19,7 @@ from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.score.timing import recounted
 from juxtanote.core.score.value_edits import change_values
 from juxtanote.core.score.values import bars_of
+from juxtanote.core.theory.observed import Otherwise
 from tests.lessons import note, small_lesson
 
 
@@ -47,7 +48,7 @@ class TestValues(unittest.TestCase):
             lambda: Lesson(parts=()),
             lambda: Lesson(phrases=(Phrase(1, "A", 0.0, 1.0, part=7),)),
             lambda: Variation("sideways"),
-            lambda: RunnerUp(200.0, 0.5, "far"),
+            lambda: RunnerUp(200.0, 0.5),
             lambda: TimeMap((0.0,)),
             lambda: TimeMap((0.0, 0.0)),
             lambda: TimeMap((0.0, float("nan"))),
@@ -207,21 +208,21 @@ class TestEdits(unittest.TestCase):
             ]
             return lesson.with_phrase(phrase.with_notes(notes))
 
-        picked = readings.take_runner_up(offering(2, RunnerUp(62.0, 0.4, "picked")), 1, 2)
+        picked = readings.take_runner_up(offering(2, RunnerUp(62.0, 0.4, Otherwise.PICKED)), 1, 2)
         self.assertNotIn("hammer-on", self._note(picked, 2).written.techniques)
-        self.assertEqual(self._note(picked, 2).heard.runner_ups[-1].why, "slurred")
+        self.assertEqual(self._note(picked, 2).heard.runner_ups[-1].differs, Otherwise.SLURRED)
         back = readings.take_runner_up(picked, 1, 2)
         self.assertIn("hammer-on", self._note(back, 2).written.techniques)
-        pulled = readings.take_runner_up(offering(4, RunnerUp(64.0, 0.4, "slurred")), 1, 4)
+        pulled = readings.take_runner_up(offering(4, RunnerUp(64.0, 0.4, Otherwise.SLURRED)), 1, 4)
         self.assertIn("pull-off", self._note(pulled, 4).written.techniques)
-        two = readings.take_runner_up(offering(1, RunnerUp(60.0, 0.4, "two notes", 0.2)), 1, 1)
+        two = readings.take_runner_up(
+            offering(1, RunnerUp(60.0, 0.4, Otherwise.TWO_NOTES, 0.2)), 1, 1
+        )
         self.assertEqual([n.onset_s for n in two.phrases[0].notes][:2], [2.0, 2.2])
         again = [note(1, 2.0, 3, 5), note(2, 2.41, 3, 5)]
         again[1] = replace(
             again[1],
-            heard=replace(
-                again[1].heard, runner_ups=(RunnerUp(60.0, 0.6, "one with the note before"),)
-            ),
+            heard=replace(again[1].heard, runner_ups=(RunnerUp(60.0, 0.6, Otherwise.ONE_NOTE),)),
         )
         whole = lesson.with_phrase(lesson.phrases[0].with_notes(again))
         one = readings.take_runner_up(whole, 1, 2)
@@ -230,7 +231,7 @@ class TestEdits(unittest.TestCase):
 
     def test_the_runner_up_changes_places_with_the_reading(self) -> None:
         old = self._note(self.lesson, 1)
-        heard = replace(old.heard, runner_ups=(RunnerUp(72.0, 0.3, "an octave up"),))
+        heard = replace(old.heard, runner_ups=(RunnerUp(72.0, 0.3),))
         phrase = self.lesson.phrase(1)
         assert phrase is not None
         notes = [replace(old, heard=heard), *phrase.notes[1:]]

@@ -25,6 +25,7 @@ from juxtanote.core.checks.evidence import listen_again
 from juxtanote.core.checks.findings import examine
 from juxtanote.core.checks.playable import unplayable
 from juxtanote.core.checks.second_ear import _leads_to_next, second_ear
+from juxtanote.core.checks.words import say_what
 from juxtanote.core.formats.csv_notes import NoteRow, read_rows
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.limits import Limits
@@ -172,7 +173,7 @@ class TestFindingsOfThePhrase(unittest.TestCase):
         with mock.patch.object(against_sound, "second_ear", lambda *_: [doubt]):
             for percent, found in ((20.0, ["slide, perhaps"]), (40.0, [])):
                 strict = replace(self.lesson, limits=Limits(doubt_percent=percent))
-                self.assertEqual([f.title for f in self.found(strict)], found)
+                self.assertEqual([say_what(f) for f in self.found(strict)], found)
 
     def test_what_was_let_pass_is_let_pass(self) -> None:
         phrase = self.lesson.phrases[0]

@@ -17,9 +17,9 @@ from juxtanote.core.checks.findings import (
     as_checked,
     checked_on,
     find_problems,
-    findings_csv,
     in_order,
 )
+from juxtanote.core.checks.words import findings_csv, say_what
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.csv_notes import read_rows
 from juxtanote.core.formats.lesson_file import save_lesson
@@ -47,7 +47,7 @@ def checked(*notes: Note, lesson: Lesson | None = None) -> list[str]:
     lesson = lesson or small_lesson()
     phrase = Phrase(9, "x", 2.0, 8.0).with_notes(list(notes))
     phrase = write_phrase(phrase, lesson.time_map)
-    return [finding.title for finding in find_problems(phrase, lesson)]
+    return [say_what(finding) for finding in find_problems(phrase, lesson)]
 
 
 class TestFindings(unittest.TestCase):
@@ -102,7 +102,7 @@ class TestFindings(unittest.TestCase):
         lesson = small_lesson()
         notes = [note(1, 2.0, 3, 5), note(2, 2.0, 3, 9)]
         phrase = Phrase(9, "x", 2.0, 8.0, waived=("twice:2", "twice:1")).with_notes(notes)
-        titles = [f.title for f in find_problems(phrase, lesson)]
+        titles = [say_what(f) for f in find_problems(phrase, lesson)]
         self.assertNotIn("two notes on one string", titles)
 
     def test_the_worst_comes_first(self) -> None:

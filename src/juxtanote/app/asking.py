@@ -163,7 +163,7 @@ class Asking:
 
     def save_findings(self) -> None:
         """Ask where the findings of this phrase go, and write them."""
-        from juxtanote.core.checks.findings import findings_csv
+        from juxtanote.core.checks.words import findings_csv
 
         phrase, found = self.document.phrase, self._window.findings
         if phrase is None or found.phrase is not phrase:

@@ -15,6 +15,7 @@ from juxtanote.app.jobs.runner import Job, JobRunner
 from juxtanote.app.long_edits import LongEdits
 from juxtanote.app.placing import Placing, place_anew
 from juxtanote.app.results import Outdated, Results
+from juxtanote.app.sayings import say_focus
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.transport.rate import RATE
 from juxtanote.core.errors import JuxtanoteError
@@ -340,7 +341,7 @@ class Tasks(QObject):
             return edits.change_phrase(lesson, began.ident, focus=focus)
 
         if self._results.take(ticket, "The focus", merge, text="Set focus"):
-            self.told.emit(f"Guitar forward: {focus.why}.")
+            self.told.emit(f"Guitar forward: {say_focus(focus)}.")
 
     def audition(self, on: bool) -> None:
         """Play the recording as it is brought forward for the current phrase, or as it is."""

@@ -13,6 +13,7 @@ from juxtanote.core.audio.sound import Sound
 from juxtanote.core.audio.stretch import stretch_whole
 from juxtanote.core.audio.write import SOUND_SUFFIXES, write_sound, write_text
 from juxtanote.core.checks.findings import find_problems
+from juxtanote.core.checks.words import say_how_far, say_what
 from juxtanote.core.engrave.paper import Measure, Page, roughly
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.exports import export_lesson
@@ -120,7 +121,7 @@ def left_to_say(lesson: Lesson, choices: Choices | None) -> tuple[str, ...]:
             at = float(lesson.time_map.to_beats(finding.onset_s)) + 0.12
             bar, beat = lesson.time_map.bar_and_beat(at)
             where = f"bar {bar}, beat {int(beat)}" if bar >= 1 else "pickup"
-            lines.append(f"{phrase.name}, {where}: {finding.title}, {finding.detail}")
+            lines.append(f"{phrase.name}, {where}: {say_what(finding)}, {say_how_far(finding)}")
     return tuple(lines) or (NOTHING_LEFT,)
 
 

@@ -31,6 +31,7 @@ from juxtanote.core.score.lesson import Focus, Lesson, Part, Phrase, Recording
 from juxtanote.core.score.note import WIDEST_BEND, Evidence, HeardNote, Note, RunnerUp, WrittenNote
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.score.timing import counted
+from juxtanote.core.theory.observed import Chosen, Shows
 from juxtanote.core.theory.tuning import STANDARD, Guitar
 
 
@@ -123,17 +124,17 @@ def propose_focus(
         tried.append((sum(sure) - 0.5 * doubtful, len(sure), focus))
     whole, best = tried[0], max(tried, key=lambda entry: entry[0])
     if best[0] < BETTER * whole[0] + BETTER_BY:
-        return replace(
-            whole[2], why=f"the whole mix gives {whole[1]} sure notes; nothing gave more"
-        )
-    return replace(best[2], why=f"{best[1]} sure notes against {whole[1]} in the whole mix")
+        best, chosen = whole, Chosen.WHOLE_MIX
+    else:
+        chosen = Chosen.MOST_NOTES
+    return replace(best[2], chosen=chosen, sure_notes=best[1], sure_in_mix=whole[1])
 
 
 def to_place(note: PerceivedNote) -> NoteToPlace:
     """Give what the placement needs of a heard note."""
     midi = note.midi if "natural-harmonic" in note.techniques else float(round(note.midi))
     return NoteToPlace(
-        note.onset_s, note.offset_s, midi, note.techniques, note.bend_semitones, tied=note.tied
+        note.onset_s, note.offset_s, midi, note.techniques, note.bend_semitones, legato=note.legato
     )
 
 
@@ -167,7 +168,7 @@ def _on_this_guitar(note: PerceivedNote, guitar: Guitar) -> PerceivedNote:
     """Take the name of a harmonic from a note that no node of these strings can sound."""
     if "natural-harmonic" not in note.techniques or find_candidates(guitar, to_place(note)):
         return note
-    kept = tuple(line for line in note.evidence if not line.startswith("a nearly pure partial"))
+    kept = tuple(seen for seen in note.evidence if seen.of is not Shows.PURE)
     return replace(note, techniques=note.techniques - {"natural-harmonic"}, evidence=kept)
 
 
@@ -204,12 +205,12 @@ def to_notes(
             note.curve, note.evidence,
             tuple(
                 RunnerUp(
-                    _within(o.midi, 0.0, 127.0), _within(o.confidence, 0.0, 1.0), o.why,
+                    _within(o.midi, 0.0, 127.0), _within(o.confidence, 0.0, 1.0), o.differs,
                     max(o.at_s, 0.0),
                 )
                 for o in note.others
             ),
-            note.stiffness, note.clarity, note.tied,
+            note.stiffness, note.strength, note.legato,
         )  # fmt: skip
         written = WrittenNote(
             placement.strings[index], placement.frets[index], note.techniques,
@@ -255,7 +256,7 @@ def place_heard(
     first = to_notes(kept, placed, places, guitar, school)
     if string is not None:
         return [note.rewritten("place") for note in first]
-    if not any(note.clarity > CLEAR for note in kept):
+    if not any(note.strength > CLEAR for note in kept):
         return first
     told = places_of(first, guitar)
     return to_notes(kept, place(guitar, told, school=school), told, guitar, school)

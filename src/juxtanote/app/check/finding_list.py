@@ -12,7 +12,7 @@ from juxtanote.app.look.theme import MIDDLE, SMALL, colour, font, pen, px
 if TYPE_CHECKING:
     from juxtanote.core.checks.findings import Finding
 
-FINDING, WHERE, WAIVED = (Qt.ItemDataRole.UserRole + k for k in range(3))
+FINDING, TITLE, DETAIL, WHERE, WAIVED = (Qt.ItemDataRole.UserRole + k for k in range(5))
 _NONE = QModelIndex()
 
 
@@ -22,11 +22,15 @@ class FindingModel(QAbstractListModel):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         self._rows: list[tuple[Finding, str, bool]] = []
+        self._said: list[tuple[str, str]] = []  # of each its title and detail
 
     def show_rows(self, rows: "list[tuple[Finding, str, bool]]") -> None:
         """Show other findings."""
+        from juxtanote.core.checks.words import say_how_far, say_what
+
         self.beginResetModel()
         self._rows = rows
+        self._said = [(say_what(finding), say_how_far(finding)) for finding, _, _ in rows]
         self.endResetModel()
 
     def keys(self) -> list[str]:
@@ -40,9 +44,11 @@ class FindingModel(QAbstractListModel):
         if not 0 <= index.row() < len(self._rows):
             return None
         finding, where, waived = self._rows[index.row()]
+        title, detail = self._said[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
-            return f"{finding.title}: {finding.detail}"
-        return {FINDING: finding, WHERE: where, WAIVED: waived}.get(Qt.ItemDataRole(role))
+            return f"{title}: {detail}"
+        known = {FINDING: finding, TITLE: title, DETAIL: detail, WHERE: where, WAIVED: waived}
+        return known.get(Qt.ItemDataRole(role))
 
 
 class FindingPainter(QStyledItemDelegate):
@@ -67,14 +73,16 @@ class FindingPainter(QStyledItemDelegate):
         painter.setPen(pen("ink", 1.6, style) if chosen else pen("rule", 1.2, style))
         painter.drawRoundedRect(box, 6, 6)
         left, width = box.left() + 15, box.width() - 26
-        title = f"{finding.title} ({labels.WAIVED})" if waived else finding.title
+        title = str(index.data(TITLE)) + (f" ({labels.WAIVED})" if waived else "")
         ink = "soft" if waived else "ink"
         self._line(painter, title, QRectF(left, box.top() + px(7), width, px(20)), ink, MIDDLE, 600)
         self._line(
             painter, where, QRectF(left, box.top() + px(28), width, px(18)), "soft", SMALL + 1, 400
         )
         room = QRectF(left, box.top() + px(47), width - px(100), px(18))
-        self._line(painter, finding.detail, room, "soft" if waived else "doubt", SMALL + 1, 600)
+        self._line(
+            painter, str(index.data(DETAIL)), room, "soft" if waived else "doubt", SMALL + 1, 600
+        )
         right, y = int(box.right() - 14), int(box.top() + px(57))
         long = px(86)
         painter.setPen(pen("rule", 4))

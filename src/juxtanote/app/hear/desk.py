@@ -28,6 +28,7 @@ from juxtanote.app.hear.phrase_model import PART, PLACE, PhraseModel
 from juxtanote.app.hear.time_rows import TimeRows
 from juxtanote.app.jobs.runner import JobRunner, Latest
 from juxtanote.app.look.theme import px
+from juxtanote.app.sayings import say_focus
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.desk import Desk, News
 from juxtanote.app.widgets.offer import Offer
@@ -40,6 +41,7 @@ from juxtanote.core.score.feel import feel_words, measure_feel
 from juxtanote.core.score.lesson import Lesson
 from juxtanote.core.score.timing import change_time_map
 from juxtanote.core.theory.keys import SCALE_OF_MODE, read_key
+from juxtanote.core.theory.observed import Chosen
 from juxtanote.core.theory.scales import SCALES
 from juxtanote.core.theory.tuning import PRESETS, parse_tuning, tuning_name
 
@@ -309,7 +311,7 @@ class HearDesk(Desk):
             self.low.setValue(int(phrase.focus.low_hz))
             self.high.setValue(int(phrase.focus.high_hz))
             self.no_drums.setChecked(phrase.focus.without_drums)
-        why = phrase.focus.why if phrase is not None else ""
+        why = say_focus(phrase.focus) if phrase is not None else ""
         self.focus_why.setText(why)
         self.focus_why.setToolTip(why)
 
@@ -437,9 +439,9 @@ class HearDesk(Desk):
             return
         focus = replace(
             phrase.focus, source=str(self.source.currentData()), low_hz=low, high_hz=high,
-            without_drums=self.no_drums.isChecked(), why="chosen by hand",
+            without_drums=self.no_drums.isChecked(), chosen=Chosen.BY_HAND,
         )  # fmt: skip
-        if replace(focus, why=phrase.focus.why) != phrase.focus:
+        if replace(focus, chosen=phrase.focus.chosen) != phrase.focus:
             self._end_audition()
             self._change("Set focus", lambda l: edits.change_phrase(l, phrase.ident, focus=focus))
 

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from juxtanote.app.sayings import say_observation, say_otherwise
 from juxtanote.core.formats.breakdown import note_name, note_role
 from juxtanote.core.fretboard.phrases import as_written, places_in
 from juxtanote.core.fretboard.reasons import Reasons, explain, phrase_sentence
@@ -86,10 +87,10 @@ def _under(note: Note, around: Context) -> str:
         words.append("locked: " + ", ".join(sorted(note.written.locked)))
     under = " · ".join(words)
     if note.heard.evidence:
-        under += "\nHeard: " + "; ".join(note.heard.evidence)
+        under += "\nHeard: " + "; ".join(say_observation(seen) for seen in note.heard.evidence)
     if note.heard.runner_ups:
         other = note.heard.runner_ups[0]
-        under += f"\nOr {other.why} ({other.confidence:.2f}): press R"
+        under += f"\nOr {say_otherwise(note.heard, other)} ({other.confidence:.2f}): press R"
     return under
 
 

@@ -6,15 +6,19 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPolygonF
 
 from juxtanote.app.look.theme import SMALL, colour, drawn_font, pen
+from juxtanote.app.sayings import say_observation, say_otherwise
 from juxtanote.app.sheet.geometry import LEVEL_HEIGHT
 from juxtanote.app.sheet.rows import Looks, NoteLook
 from juxtanote.app.sheet.scene import Scene
 from juxtanote.core.score.note import Note
+from juxtanote.core.theory.observed import Shows
 
 WIDEST_WORDS, WORDS_APART = 220, 6  # pixels
 NEAR_PITCH = 3.0  # semitones between lines whose words would stand in one row
 FEW_SELECTED = 8  # what was measured of so many selected notes is written, however short they are
 ROUND_NOTE = 8.0  # pixels beside its onset and its end that a note's line may take
+# What moves is measured: how far, how fast.
+WRITTEN_BESIDE = frozenset({Shows.BENDS, Shows.SWINGS})
 
 Line = list[QPointF]
 
@@ -81,9 +85,9 @@ def line_of(scene: Scene, note: Note) -> Line:
 
 def _words(scene: Scene, note: Note) -> list[str]:
     """Give what is written beside a note's line."""
-    words = [said for said in note.heard.evidence if "glide of" in said or "Hz" in said]
+    words = [say_observation(seen) for seen in note.heard.evidence if seen.of in WRITTEN_BESIDE]
     if note.is_doubtful and note.heard.runner_ups:
-        words = [f"or {note.heard.runner_ups[0].why}?"]
+        words = [f"or {say_otherwise(note.heard, note.heard.runner_ups[0])}?"]
     chosen = note.ident in scene.selected
     asked = chosen and len(scene.selected) <= FEW_SELECTED
     room = scene.geometry.pixels_per_s * note.heard.duration_s

@@ -17,6 +17,7 @@ from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
 from juxtanote.core.analysis.talk import without_talk
 from juxtanote.core.analysis.touch import renamed
 from juxtanote.core.progress import Progress, no_progress, part_of
+from juxtanote.core.theory.observed import Otherwise
 from juxtanote.core.units import amplitude_to_db, cents_to_reference_hz, midi_to_hz
 
 CONFUSED = (-2, -1, 1, 2)  # semitones
@@ -121,11 +122,12 @@ def _with_other_kinds(
         return note
     others = list(note.others)
     slurred = bool(note.techniques & {"hammer-on", "pull-off"})
-    if index and UNSURE < note.tied < 1.0 - UNSURE and not note.techniques & {"slide", "tap"}:
-        share = 1.0 - note.tied if slurred else note.tied
+    if index and UNSURE < note.legato < 1.0 - UNSURE and not note.techniques & {"slide", "tap"}:
+        share = 1.0 - note.legato if slurred else note.legato
         # What was named by the company of others is no less likely than what was not.
         share = min(share, 0.5)
-        others.append(OtherReading(note.midi, round(share, 3), "picked" if slurred else "slurred"))
+        differs = Otherwise.PICKED if slurred else Otherwise.SLURRED
+        others.append(OtherReading(note.midi, round(share, 3), differs))
     row = round(note.midi) - LOWEST_MIDI
     if onset_rows is not None and 0 <= row < onset_rows.shape[0]:
         first, last = int(note.onset_s / hop_s) + 8, int(note.offset_s / hop_s) - 8
@@ -134,13 +136,13 @@ def _with_other_kinds(
             at = (first + int(np.argmax(inside))) * hop_s - note.onset_s
             if at > 0.06:
                 share = round(float(inside.max()), 3)
-                others.append(OtherReading(note.midi, share, "two notes", round(at, 3)))
+                others.append(OtherReading(note.midi, share, Otherwise.TWO_NOTES, round(at, 3)))
         near = onset_rows[row, max(first - 11, 0) : first - 4]
         weak = len(near) and float(near.max()) < 0.5
         again = index and abs(notes[index - 1].midi - note.midi) < 0.6
         if weak and again and note.onset_s - notes[index - 1].offset_s < TIED_GAP_S:
             share = round(1.0 - float(near.max()), 3)
-            others.append(OtherReading(note.midi, share, "one with the note before"))
+            others.append(OtherReading(note.midi, share, Otherwise.ONE_NOTE))
     others.sort(key=lambda other: -other.confidence)
     return replace(note, others=tuple(others))
 
@@ -158,7 +160,7 @@ def _with_strings(
             hertz = float(midi_to_hz(note.midi, reference_hz))
             found = measure_stiffness(mid, SAMPLE_RATE, note.onset_s, until, hertz)
             if found and found.b > 0.0:
-                note = replace(note, stiffness=found.b, clarity=round(found.clarity, 3))
+                note = replace(note, stiffness=found.b, strength=round(found.strength, 3))
         measured.append(note)
     return measured
 

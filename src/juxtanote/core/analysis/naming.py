@@ -12,8 +12,9 @@ from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.listener import kind_threshold
 from juxtanote.core.analysis.perceived import OtherReading, PerceivedNote
 from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
-from juxtanote.core.analysis.techniques import SHAKE, Line, Reading, read_curve
+from juxtanote.core.analysis.techniques import Reading, read_curve
 from juxtanote.core.progress import Progress
+from juxtanote.core.theory.observed import Observation, Shows
 from juxtanote.core.units import amplitude_to_db
 
 MUFFLED_AROUND_S, MUFFLED_SHARE = 3.0, 0.3
@@ -31,6 +32,7 @@ TIED_GAP_S = 0.09  # a note that ends earlier than this before the next is not s
 SEEN_TOO, SURELY_SHAKEN = 0.6, 0.45  # a vibrato that its curve shows as well needs less
 # The next note ends a curve where it is near enough to be measured in its place; and the least of one.
 REACH_SEMITONES, SHORTEST_S = 5, 0.04
+SHAKEN = frozenset({Shows.SWINGS, Shows.SHAKES})
 MOVING = frozenset({"bend", "pre-bend", "release", "slide", "bar"})
 OFF_PITCH_CENTS = 60.0  # beyond half a semitone, and what strings are out of tune
 TOGETHER_S = 0.03  # onsets so near are one stroke, however the fingers fall
@@ -162,7 +164,7 @@ def _believed(reading: Reading, note: FoundNote, *, crowded: bool) -> Reading:
         techniques=frozenset(tags),
         vibrato_hz=reading.vibrato_hz if shakes else 0.0,
         vibrato_cents=reading.vibrato_cents if shakes else 0.0,
-        evidence=tuple(l for l in reading.evidence if (shakes if l.of == SHAKE else bends)),
+        evidence=tuple(o for o in reading.evidence if (shakes if o.of in SHAKEN else bends)),
     )
 
 
@@ -170,9 +172,14 @@ def _shaken(reading: Reading, note: FoundNote) -> Reading:
     """Believe the listener where it is sure of a vibrato that is too short to be measured."""
     if note.shaking < SURELY_SHAKEN or reading.techniques & {"vibrato", "bend", "pre-bend"}:
         return reading
-    told = f"the pitch shakes (confidence {note.shaking:.2f})"
     tags = reading.techniques | {"vibrato"}
-    return replace(reading, techniques=tags, evidence=(*reading.evidence, Line(SHAKE, told)))
+    return replace(
+        reading, techniques=tags, evidence=(*reading.evidence, _told(Shows.SHAKES, note.shaking))
+    )
+
+
+def _told(kind: Shows, *values: float) -> Observation:
+    return Observation(kind, tuple(round(value, 2) for value in values))
 
 
 def _kinds(note: FoundNote) -> set[str]:
@@ -190,7 +197,7 @@ def _dead(note: FoundNote, onset: float, found: list[FoundNote], index: int) -> 
     midi = float(nearest.midi) if nearest is not None else DEAD_MIDI
     return PerceivedNote(
         onset, onset + DEAD_S, midi, DEAD_DB, DEAD_BELIEF * note.onset_posterior, frozenset({"dead"}),
-        evidence=("a click with no pitch",),
+        evidence=(Observation(Shows.CLICK),),
     )  # fmt: skip
 
 
@@ -207,23 +214,23 @@ def _perceived(
     part = mid[first : first + int(STRUCK_S * SAMPLE_RATE)]
     level = float(amplitude_to_db(np.sqrt(np.mean(part**2)) if len(part) else 0.0))
     tags = set(reading.techniques)
-    evidence = [line.words for line in reading.evidence]
+    evidence = list(reading.evidence)
     if "muted" in _kinds(note):
         tags.add("palm-mute")
-        evidence.append(f"dies away fast and dark (confidence {note.muted:.2f})")
+        evidence.append(_told(Shows.DIES_DARK, note.muted))
     if "harmonic" in _kinds(note):
         tags.add("natural-harmonic")
-        evidence.append(f"a nearly pure partial (confidence {note.harmonic:.2f})")
+        evidence.append(_told(Shows.PURE, note.harmonic))
     midi = reading.start_midi or float(note.midi)
     shift = 100.0 * (note.midi - midi)
     curve = tuple(
         (round(float(t), 4), round(float(c + shift), 1)) for t, c in zip(times, cents, strict=True)
     )
-    others = tuple(OtherReading(float(m), round(p, 3), _why(m - note.midi)) for m, p in note.rivals)
+    others = tuple(OtherReading(float(m), round(p, 3)) for m, p in note.rivals)
     return PerceivedNote(
         onset, offset, midi, level, calibrated(note), frozenset(tags),
         round(reading.bend_semitones, 2), curve, tuple(evidence), others,
-        tied=round(min(max(note.slurred, 0.0), 1.0), 2),
+        legato=round(min(max(note.slurred, 0.0), 1.0), 2),
     )  # fmt: skip
 
 
@@ -247,14 +254,9 @@ def own_curves(notes: list[PerceivedNote]) -> list[PerceivedNote]:
     return own
 
 
-def _why(semitones: int) -> str:
-    words = {12: "an octave up", -12: "an octave down", 1: "a semitone up", -1: "a semitone down"}
-    return words.get(semitones, f"{semitones:+d} semitones")
-
-
 def _tie(notes: list[PerceivedNote], found: list[FoundNote]) -> list[PerceivedNote]:
     """Name slurs, taps, slides, short and ringing notes from what stands before and after."""
-    tied = list(notes)
+    named = list(notes)
     for index, (note, raw) in enumerate(zip(notes, found, strict=True)):
         tags, evidence = set(note.techniques), list(note.evidence)
         before = _note_before(notes, index)
@@ -271,7 +273,7 @@ def _tie(notes: list[PerceivedNote], found: list[FoundNote]) -> list[PerceivedNo
             joined = note.onset_s - before.offset_s < TIED_GAP_S
             if raw.slide > kind_threshold("slide") and raw.slide >= raw.slurred:
                 tags.add("slide")
-                evidence.append(f"a glide into the pitch (confidence {raw.slide:.2f})")
+                evidence.append(_told(Shows.GLIDES_IN, raw.slide))
             elif (
                 max(raw.slurred, raw.tap) > kind_threshold("slurred")
                 and joined
@@ -279,15 +281,15 @@ def _tie(notes: list[PerceivedNote], found: list[FoundNote]) -> list[PerceivedNo
             ):
                 word = "pull-off" if step < 0 else "tap" if _is_tapped(raw, step) else "hammer-on"
                 tags.add(word)
-                evidence.append(f"{step:+.0f} semitones with a weak attack")
+                evidence.append(_told(Shows.WEAK_ATTACK, step))
         elif raw.slide > FROM_NOWHERE and not raw.dead:
             tags.add("slide")
-            evidence.append("a glide from nowhere")
+            evidence.append(Observation(Shows.FROM_NOWHERE))
         elif raw.tap > kind_threshold("tap") and not raw.dead:
             tags.add("tap")
-            evidence.append(f"struck by the other hand (confidence {raw.tap:.2f})")
-        tied[index] = replace(note, techniques=frozenset(tags), evidence=tuple(evidence))
-    return _lengths(tied)
+            evidence.append(_told(Shows.OTHER_HAND, raw.tap))
+        named[index] = replace(note, techniques=frozenset(tags), evidence=tuple(evidence))
+    return _lengths(named)
 
 
 def _is_tapped(note: FoundNote, step: float) -> bool:

@@ -28,7 +28,7 @@ class Stiffness:
     """A measured B, and how plainly it shows: 0 where harmonic partials fit as well, up to 1."""
 
     b: float
-    clarity: float
+    strength: float
 
 
 def measure_stiffness(

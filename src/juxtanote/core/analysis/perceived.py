@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from juxtanote.core.analysis import listener
 from juxtanote.core.analysis.decode import DecoderSettings
+from juxtanote.core.theory.observed import Observation, Otherwise
 from juxtanote.core.theory.tuning import Guitar
 
 
@@ -16,7 +17,7 @@ class OtherReading:
 
     midi: float
     confidence: float
-    why: str
+    differs: Otherwise = Otherwise.PITCH
     at_s: float = 0.0  # where a note would be split, from its onset
 
 
@@ -35,11 +36,11 @@ class PerceivedNote:
     techniques: frozenset[str] = frozenset()
     bend_semitones: float = 0.0
     curve: tuple[tuple[float, float], ...] = ()
-    evidence: tuple[str, ...] = ()
+    evidence: tuple[Observation, ...] = ()
     others: tuple[OtherReading, ...] = ()
     stiffness: float = 0.0  # B of its partials; 0: not measured
-    clarity: float = 0.0  # how plainly that shows
-    tied: float = 0.0  # how much it sounds slurred
+    strength: float = 0.0  # how plainly that shows
+    legato: float = 0.0  # the probability that it is slurred, by its sound
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,10 +1,11 @@
 """Techniques read from measurement: the shape of the pitch curve, and what the attack carried."""
 
 from dataclasses import dataclass, field
-from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+
+from juxtanote.core.theory.observed import Observation, Shows
 
 BEND_AT_LEAST = 0.35  # semitones
 LEAST_ABOVE = 0.2  # semitones over the note itself that make a bend
@@ -29,16 +30,6 @@ TURN_AT, TURNS, UNEVEN, SMALLEST_TURN = 0.22, 4, 0.35, 0.35
 SHALLOWEST = 0.12  # semitones, peak to peak
 
 
-BEND, SHAKE = "bend", "vibrato"
-
-
-class Line(NamedTuple):
-    """What was measured, in words, and of what: `BEND` or `SHAKE`."""
-
-    of: str
-    words: str
-
-
 @dataclass(frozen=True, slots=True)
 class Reading:
     """What a pitch curve shows."""
@@ -48,7 +39,7 @@ class Reading:
     start_midi: float = 0.0  # fretted pitch: for a pre-bend below what is heard first
     vibrato_hz: float = 0.0
     vibrato_cents: float = 0.0
-    evidence: tuple[Line, ...] = field(default=())
+    evidence: tuple[Observation, ...] = field(default=())
 
 
 def smooth(values: NDArray[np.float64], width: int) -> NDArray[np.float64]:
@@ -104,7 +95,7 @@ def read_curve(
     end = float(np.median(course[-max(min(len(course) // 6, 5), 2) :]))
     top = float(np.percentile(course, 92))
     tags: set[str] = set()
-    evidence: list[Line] = []
+    evidence: list[Observation] = []
     bend, fretted = 0.0, midi
     rise = top - start
     # A wide vibrato lifts the mean of its curve: that is no bend.
@@ -117,20 +108,19 @@ def read_curve(
     if bend > LEAST_ABOVE:
         tags.add("bend")
         reached = float(times_s[int(np.argmax(course >= start + REACHED_AT * rise))])
-        words = f"glide of {bend:+.2f} semitones in {1000 * reached:.0f} ms"
-        evidence.append(Line(BEND, words))
+        evidence.append(Observation(Shows.BENDS, (round(bend, 2), round(reached, 3))))
         if top - end > max(LET_DOWN * rise, LET_DOWN_AT_LEAST):
             tags.add("release")
-            evidence.append(Line(BEND, f"let down by {top - end:.2f} semitones"))
+            evidence.append(Observation(Shows.LET_DOWN, (round(top - end, 2),)))
     elif start - end > FALL_AT_LEAST and rise < STILL and _falls_smoothly(course):
         fretted = midi + round(end)
         bend = start - end
         tags |= {"pre-bend", "release"}
-        evidence.append(Line(BEND, f"starts {bend:.2f} semitones above where it ends"))
+        evidence.append(Observation(Shows.PRE_BENT, (round(bend, 2),)))
     if rate > 0.0:
         tags.add("vibrato")
-        words = f"{rate:.1f} Hz, {100 * depth:.0f} cents, after {delay:.1f} s"
-        evidence.append(Line(SHAKE, words))
+        swings = (round(rate, 2), round(100.0 * depth, 1), round(delay, 2))
+        evidence.append(Observation(Shows.SWINGS, swings))
     bend = bend if tags & {"bend", "pre-bend"} else 0.0
     return Reading(frozenset(tags), bend, fretted, rate, 100.0 * depth, tuple(evidence))
 

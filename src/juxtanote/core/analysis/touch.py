@@ -18,6 +18,7 @@ from juxtanote.core.analysis.naming import slur_into
 from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.analysis.shipped import read_weights
 from juxtanote.core.analysis.spectra import FLOOR_DB
+from juxtanote.core.theory.observed import Observation, Shows
 
 Array = NDArray[np.float64]
 
@@ -105,7 +106,7 @@ def _told(heard: PerceivedNote, evidence: Evidence) -> list[float]:
     odds = [evidence.kind(kind, heard.midi, at) for kind in ATTACKS]
     odds += [
         evidence.moves("shaking", heard.midi, at, until),
-        heard.tied,
+        heard.legato,
         evidence.begins(heard.midi, at),
     ]
     named = [float(bool(heard.techniques & tags)) for tags in KINDS.values()]
@@ -202,12 +203,8 @@ def _means_of_others(values: Array, of_sort: NDArray[np.bool_], usual: float) ->
 # half of foreign phrases (`lab.touch`, `bench check`).
 RENAMED = {"palm-mute": (9.0, 0.0), "slur": (1.5, -1.5)}
 FEWEST_NOTES = 4  # fewer do not tell how a player plays
-ALIKE_WORDS = {
-    "palm-mute": "as dark and short as the muted notes around", "slur": "as soft as the slurs around",
-}  # fmt: skip
-OTHERWISE_WORDS = {
-    "palm-mute": "rings as the open notes around", "slur": "struck as the picked notes around",
-}  # fmt: skip
+ALIKE = {"palm-mute": Shows.AS_MUTED, "slur": Shows.AS_SLURRED}
+OTHERWISE = {"palm-mute": Shows.AS_OPEN, "slur": Shows.AS_PICKED}
 
 
 def renamed(notes: Sequence[PerceivedNote], evidence: Evidence) -> list[PerceivedNote]:
@@ -241,12 +238,12 @@ def _named(
     if tags & KINDS[kind]:
         if odds >= kept_to:
             return note
-        words = OTHERWISE_WORDS[kind]
+        shows = OTHERWISE[kind]
         tags = tags - KINDS[kind]
     else:
         name = kind if kind == "palm-mute" else slur_into(notes, index)
         if odds <= named_from or not name or tags & (_JOINED if kind == "slur" else _PURE):
             return note
-        words = ALIKE_WORDS[kind]
+        shows = ALIKE[kind]
         tags = tags | {name}
-    return replace(note, techniques=tags, evidence=(*note.evidence, words))
+    return replace(note, techniques=tags, evidence=(*note.evidence, Observation(shows)))

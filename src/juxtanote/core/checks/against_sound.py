@@ -13,19 +13,14 @@ from juxtanote.core.checks.complaints import (
     Asked,
     Complaint,
 )
-from juxtanote.core.checks.findings import Examined, Finding
+from juxtanote.core.checks.findings import Examined, Finding, Problem
 from juxtanote.core.checks.second_ear import second_ear
 from juxtanote.core.score import note_edits
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.limits import Limits
 from juxtanote.core.score.note import Note
 from juxtanote.core.theory.harmonics import harmonic_midi
-from juxtanote.core.theory.pitch import pitch_name
 
-TITLES = {
-    MISSING: "a note is not written", EXTRA: "nothing sounds here", WRONG_PITCH: "another pitch sounds",
-    TIME: "sounds at another time", BEND: "the bend sounds otherwise",
-}  # fmt: skip
 # What the phrase's own measurements say as well: it is not said twice of a note.
 SAID_ALREADY = {WRONG_PITCH: "pitch", BEND: "bend", TIME: "time"}
 
@@ -90,7 +85,7 @@ def with_second_ear(
     return replace(examined, found=tuple(found), waived=(*examined.waived, *waived))
 
 
-KINDS = frozenset({*TITLES, TECHNIQUE})
+KINDS = frozenset({MISSING, EXTRA, WRONG_PITCH, TIME, BEND, TECHNIQUE})
 
 
 def _is_worth_saying(complaint: Complaint, limits: Limits) -> bool:
@@ -99,20 +94,15 @@ def _is_worth_saying(complaint: Complaint, limits: Limits) -> bool:
 
 
 def _finding(complaint: Complaint, phrase: Phrase) -> Finding:
-    """Say a complaint: what sounds, how sure that is, and where."""
+    """Give a complaint as a finding, with a key that stays the same over time."""
     near = min(phrase.notes, key=lambda n: abs(n.onset_s - complaint.onset_s))
     ident = complaint.row if complaint.row is not None else near.ident
     key = f"ear-{complaint.kind}:{ident}"
     if complaint.kind == MISSING:
         key = f"ear-missing:{complaint.midi:.0f}@{complaint.onset_s:.2f}"
-    title, detail = TITLES.get(complaint.kind, ""), f"{complaint.detail} "
-    if not title:
-        title, detail = complaint.detail, ""
-    if complaint.midi is not None:
-        detail = f"{pitch_name(round(complaint.midi))}, {detail}"
-    detail = f"{detail}(confidence {complaint.confidence:.2f})"
     severity = min(complaint.confidence, 0.95)
-    return Finding(key, title, detail, severity, (ident,), complaint.onset_s, complaint)
+    at = complaint.onset_s
+    return Finding(key, Problem.EAR, severity, (ident,), at, complaint=complaint)
 
 
 def mended(lesson: Lesson, phrase: int, finding: Finding) -> Lesson | None:

@@ -1,10 +1,8 @@
 """Findings: real measurements that a careful ear would complain about, worst first."""
 
-import csv
 import hashlib
-import io
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from enum import StrEnum, unique
 
 import numpy as np
 
@@ -26,21 +24,34 @@ TOGETHER_S, JUST_BEFORE_S, LONG_AGO_S = 0.03, 0.02, 1.5
 SURE_OF_STRINGS, EARLY_SHAKE = 0.95, 0.4
 VERY_LATE_S, MOST_OF_TIME, VERY_SOFT_DB, MOST_OF_SOFT, MOST_OF_BLEED = 0.15, 0.8, 20.0, 0.7, 0.6
 REACHED_AT = 0.85  # of a bend
-FINDING_COLUMNS = (
-    "phrase", "onset_s", "bar", "string", "fret", "finding", "detail", "severity", "confidence"
-)  # fmt: skip
+
+
+@unique
+class Problem(StrEnum):
+    """What a finding is about; behind each what its values are."""
+
+    BEND = "bend"  # cents that are asked, and reached
+    PITCH = "pitch"  # cents from what is written
+    SLUR = "slur"  # strings that it comes from and goes to
+    TWICE = "twice"  # string
+    TIME = "time"  # seconds behind the count
+    QUIET = "quiet"  # dB under the picked notes
+    BLEED = "bleed"  # seconds, semitones to the next note
+    SHAKE = "shake"
+    EAR = "ear"  # told by the complaint
 
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """One complaint: `severity` 0 to 1, `notes` are idents, `key` stays the same over time."""
+    """One complaint, said by `checks.words`: `notes` are idents, `key` stays the same over time."""
 
     key: str
-    title: str
-    detail: str
-    severity: float
+    kind: Problem
+    severity: float  # 0 to 1
     notes: tuple[int, ...]
     onset_s: float
+    values: tuple[float, ...] = ()
+    technique: str = ""
     complaint: Complaint | None = None  # of the second ear, with what would mend it
 
 
@@ -81,34 +92,6 @@ def as_checked(kept: Kept, phrase: Phrase, date: str) -> Kept:
     """
     others = [c for c in kept.checked if c.phrase != phrase.ident]
     return replace(kept, checked=(*others, Checked(phrase.ident, date, mark_of(phrase))))
-
-
-def findings_csv(found: Sequence[Finding], phrase: Phrase, lesson: Lesson) -> str:
-    """Write findings as CSV, worst first: where, what, how much it weighs, and how sure it is.
-
-    Parameters
-    ----------
-    found : sequence of Finding
-    phrase : Phrase
-    lesson : Lesson
-        That it is of.
-    """
-    held = io.StringIO()
-    writer = csv.writer(held, lineterminator="\n")
-    writer.writerow(FINDING_COLUMNS)
-    for finding in found:
-        note = phrase.note(finding.notes[0]) if finding.notes else None
-        confidence = finding.complaint.confidence if finding.complaint is not None else ""
-        writer.writerow([
-            phrase.name, f"{finding.onset_s:.3f}", _bar_of(finding.onset_s, lesson),
-            note.written.string if note else "", note.written.fret if note else "", finding.title,
-            finding.detail, f"{finding.severity:.2f}", f"{confidence:.2f}" if confidence != "" else "",
-        ])  # fmt: skip
-    return held.getvalue()
-
-
-def _bar_of(seconds: float, lesson: Lesson) -> int:
-    return lesson.time_map.bar_and_beat(float(lesson.time_map.to_beats(seconds)) + 0.12)[0]
 
 
 def find_problems(phrase: Phrase, lesson: Lesson) -> list[Finding]:
@@ -182,9 +165,8 @@ def _bends(phrase: Phrase, gaps: list[Gap], limits: Limits) -> list[Finding]:
             or abs(gap.bend_cents) < limits.bend_cents
         ):
             continue
-        word = "bend falls short" if gap.bend_cents < 0 else "bend goes too far"
-        detail = f"asked {100 * asked:.0f}, reached {100 * asked + gap.bend_cents:.0f} cents"
-        found.append(_finding(note, "bend", word, detail, abs(gap.bend_cents) / 100.0))
+        values = 100.0 * asked, 100.0 * asked + gap.bend_cents
+        found.append(_finding(note, Problem.BEND, abs(gap.bend_cents) / 100.0, values))
     return found
 
 
@@ -193,12 +175,8 @@ def _pitches(phrase: Phrase, gaps: list[Gap], limits: Limits) -> list[Finding]:
     for note, gap in zip(phrase.notes, gaps, strict=True):
         if gap.pitch_cents is None or abs(gap.pitch_cents) < limits.pitch_cents:
             continue
-        detail = f"heard {gap.pitch_cents:+.0f} cents from what is written"
-        found.append(
-            _finding(
-                note, "pitch", "written is not what was heard", detail, abs(gap.pitch_cents) / 150
-            )
-        )
+        severity = abs(gap.pitch_cents) / 150.0
+        found.append(_finding(note, Problem.PITCH, severity, (gap.pitch_cents,)))
     return found
 
 
@@ -213,16 +191,14 @@ def _strings(phrase: Phrase) -> list[Finding]:
             source = before[-1] if before else None
             same = [n for n in before[-4:] if n.written.string == note.written.string]
             if source is not None and not same:
-                word = sorted(tags & SLURS)[0]
-                detail = f"from string {source.written.string} to string {note.written.string}"
-                found.append(
-                    _finding(note, "slur", f"{word} changes string", detail, SURE_OF_STRINGS)
-                )
+                strings = float(source.written.string), float(note.written.string)
+                slur = _finding(note, Problem.SLUR, SURE_OF_STRINGS, strings)
+                found.append(replace(slur, technique=sorted(tags & SLURS)[0]))
         for other in earlier[-8:]:
             together = abs(other.onset_s - note.onset_s) < TOGETHER_S
             if together and other.written.string == note.written.string:
-                detail = f"string {note.written.string} cannot sound twice"
-                found.append(_finding(note, "twice", "two notes on one string", detail, 1.0, other))
+                string = (float(note.written.string),)
+                found.append(_finding(note, Problem.TWICE, 1.0, string, other))
     return found
 
 
@@ -231,12 +207,8 @@ def _timing(phrase: Phrase, gaps: list[Gap], limits: Limits) -> list[Finding]:
     for note, gap in zip(phrase.notes, gaps, strict=True):
         if gap.late_s is None or 1000.0 * abs(gap.late_s) < limits.late_ms:
             continue
-        word = "late" if gap.late_s > 0 else "early"
-        side = "behind" if gap.late_s > 0 else "ahead of"
-        detail = f"{1000 * abs(gap.late_s):.0f} ms {side} the count"
-        found.append(
-            _finding(note, "time", word, detail, min(abs(gap.late_s) / VERY_LATE_S, MOST_OF_TIME))
-        )
+        severity = min(abs(gap.late_s) / VERY_LATE_S, MOST_OF_TIME)
+        found.append(_finding(note, Problem.TIME, severity, (gap.late_s,)))
     return found
 
 
@@ -252,17 +224,10 @@ def _quiet_slurs(phrase: Phrase, limits: Limits) -> list[Finding]:
         under = usual - note.heard.level_db
         if note.written.techniques & SLURS and under > limits.quiet_db:
             tags = note.written.techniques
-            word = "tapped" if "tap" in tags else "hammered" if "hammer-on" in tags else "pulled"
-            detail = f"{under:.1f} dB under the picked ones"
-            found.append(
-                _finding(
-                    note,
-                    "quiet",
-                    f"{word} note too quiet",
-                    detail,
-                    min(under / VERY_SOFT_DB, MOST_OF_SOFT),
-                )
-            )
+            slur = next(tag for tag in ("tap", "hammer-on", "pull-off") if tag in tags)
+            severity = min(under / VERY_SOFT_DB, MOST_OF_SOFT)
+            quiet = _finding(note, Problem.QUIET, severity, (under,))
+            found.append(replace(quiet, technique=slur))
     return found
 
 
@@ -275,13 +240,8 @@ def _bleed(phrase: Phrase) -> list[Finding]:
         wanted = "let-ring" in note.written.techniques
         if over > RINGS_S and 0.5 < apart < 2.5 and note.written.string != after.written.string:
             if not wanted and after.onset_s - note.onset_s > TOGETHER_S:
-                interval = "a semitone" if apart < 1.5 else "a tone"
-                detail = f"{1000 * over:.0f} ms, {interval} apart"
-                found.append(
-                    _finding(
-                        note, "bleed", "rings into the next note", detail, min(over, MOST_OF_BLEED)
-                    )
-                )
+                severity = min(over, MOST_OF_BLEED)
+                found.append(_finding(note, Problem.BLEED, severity, (over, apart)))
     return found
 
 
@@ -302,30 +262,16 @@ def _early_vibrato(phrase: Phrase) -> list[Finding]:
             if abs(cents[i + 1] - cents[i - 3 if i > 3 else 0]) > 25
         ]
         if len(swings) >= 2:
-            found.append(
-                _finding(
-                    note,
-                    "shake",
-                    "vibrato before the pitch is reached",
-                    "reach it first",
-                    EARLY_SHAKE,
-                )
-            )
+            found.append(_finding(note, Problem.SHAKE, EARLY_SHAKE))
     return found
 
 
 def _finding(
-    note: Note, kind: str, title: str, detail: str, severity: float, *others: Note
+    note: Note, kind: Problem, severity: float, values: tuple[float, ...] = (), *others: Note
 ) -> Finding:
     idents = (note.ident, *(other.ident for other in others))
-    return Finding(
-        f"{kind}:{note.ident}",
-        title,
-        detail,
-        float(min(max(severity, 0.0), 1.0)),
-        idents,
-        note.onset_s,
-    )
+    bad = float(min(max(severity, 0.0), 1.0))
+    return Finding(f"{kind}:{note.ident}", kind, bad, idents, note.onset_s, values)
 
 
 def in_order(phrase: Phrase, lesson: Lesson) -> list[str]:
@@ -343,19 +289,19 @@ def in_order(phrase: Phrase, lesson: Lesson) -> list[str]:
 def _fine(phrase: Phrase, gaps: list[Gap], found: list[Finding], limits: Limits) -> list[str]:
     if not phrase.notes:
         return []
-    problems = {finding.key.split(":")[0] for finding in found}
+    problems = {finding.kind for finding in found}
     pitched = [gap for gap in gaps if gap.pitch_cents is not None]
     near = sum(1 for gap in pitched if abs(gap.pitch_cents or 0.0) < 15)
     lines = []
     if pitched and near >= MOST_IN_ORDER * len(pitched):
         lines.append(f"{near} of {len(pitched)} pitches within 15 cents")
-    if "twice" not in problems:
+    if Problem.TWICE not in problems:
         lines.append("no two notes share a string")
-    if "slur" not in problems:
+    if Problem.SLUR not in problems:
         lines.append("slurs, slides and bends stay on one string")
-    if "bend" not in problems and any("bend" in n.written.techniques for n in phrase.notes):
+    if Problem.BEND not in problems and any("bend" in n.written.techniques for n in phrase.notes):
         lines.append("every bend reaches its pitch")
-    if "time" not in problems:
+    if Problem.TIME not in problems:
         lines.append(f"every note within {limits.late_ms:g} ms of the count")
     frets = [n.written.fret for n in phrase.notes if n.written.fret]
     if frets:

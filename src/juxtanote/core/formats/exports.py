@@ -10,6 +10,7 @@ from juxtanote.core.formats.read_score import ReadPart, ReadScore
 from juxtanote.core.score.lesson import Lesson, Part, Phrase
 from juxtanote.core.score.note import WIDEST_BEND, HeardNote, Note, WrittenNote
 from juxtanote.core.score.timing import counted
+from juxtanote.core.theory.observed import Observation, Shows
 from juxtanote.core.theory.tuning import Guitar
 
 MOST_BYTES = 60_000_000  # of a sound file that is read at once
@@ -132,7 +133,7 @@ def rows_to_notes(rows: list[NoteRow], *, first_ident: int = 1, shift_s: float =
         onset = row.onset_s + shift_s
         heard = HeardNote(
             max(onset, 0.0), max(onset, 0.0) + row.duration_s, row.midi, row.level_db, row.confidence,
-            evidence=("from a file",),
+            evidence=(Observation(Shows.FROM_FILE),),
         )  # fmt: skip
         written = WrittenNote(
             row.string or 1, row.fret or 0, row.techniques,

@@ -31,11 +31,13 @@ from juxtanote.core.score.note import Evidence, HeardNote, Note, RunnerUp, Writt
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.score.timing import recounted
 from juxtanote.core.theory.keys import read_key
+from juxtanote.core.theory.observed import Observation
 from juxtanote.core.theory.tuning import Guitar
 
 _VALUES: dict[type, type] = {
     wire.RunnerUpW: RunnerUp, wire.HeardW: HeardNote, wire.WrittenW: WrittenNote, wire.NoteW: Note,
-    wire.FocusW: Focus, wire.EvidenceW: Evidence, wire.VariationW: Variation, wire.PhraseW: Phrase,
+    wire.ObservationW: Observation, wire.FocusW: Focus, wire.EvidenceW: Evidence,
+    wire.VariationW: Variation, wire.PhraseW: Phrase,
     wire.GuitarW: Guitar, wire.PartW: Part, wire.RecordingW: Recording, wire.TimeMapW: TimeMap,
     wire.LogEntryW: LogEntry, wire.StepPlanW: StepPlan, wire.KeptW: Kept, wire.LessonW: Lesson,
     wire.AssignedW: Assigned, wire.StudentLogW: StudentLog, wire.SpotW: Spot,
@@ -115,7 +117,7 @@ def lesson_from_body(body: Any, progress: Progress = no_progress) -> Lesson:
         notes = sum(len(phrase.notes) for phrase in checked.phrases)
         lesson = _Builder(notes, progress).built(checked)
         assert isinstance(lesson, Lesson)
-        return _sensible(lesson) if version == VERSION else _repaired(lesson)
+        return _repaired(lesson) if version == OLDEST else _sensible(lesson)
     except (msgspec.ValidationError, _Refused) as error:
         raise LessonFileError(
             f"The lesson holds a value that cannot be used: {_where(str(error))}. Open an earlier copy."

@@ -1,4 +1,4 @@
-"""What a lesson file may hold: every field of lesson.json with its range, version 2.
+"""What a lesson file may hold: every field of lesson.json with its range, version 3.
 
 The JSON Schema that ships (`lesson.schema.json`) is made from these types, so a range stands once.
 """
@@ -11,6 +11,7 @@ from juxtanote.core.score.kept import FASTEST, SLOWEST
 from juxtanote.core.score.lesson import MOST_PHRASES
 from juxtanote.core.score.limits import LOOSEST, STRICTEST
 from juxtanote.core.score.note import LATEST_S, WIDEST_BEND
+from juxtanote.core.theory.observed import Chosen, Otherwise, Shows
 from juxtanote.core.theory.tuning import FEWEST_STRINGS, MOST_STRINGS
 
 Ident = Annotated[int, Meta(ge=1, le=1_000_000_000)]  # numbers that any program reads exactly
@@ -29,6 +30,7 @@ Technique = Literal[
     "bar",
 ]  # fmt: skip
 Lock = Literal["heard", "pitch", "place", "techniques", "time", "finger", "stroke"]
+Measured = Annotated[float, Meta(ge=-1e6, le=1e6)]
 Point = tuple[Annotated[float, Meta(ge=-10.0, le=LATEST_S)], Cents]
 
 
@@ -41,8 +43,15 @@ class RunnerUpW(_Wire, frozen=True):
 
     midi: Midi
     confidence: Part01
-    why: Line
+    differs: Otherwise = Otherwise.PITCH
     at_s: Seconds = 0.0
+
+
+class ObservationW(_Wire, frozen=True):
+    """What shows of a note, with its numbers."""
+
+    of: Shows
+    values: Annotated[tuple[Measured, ...], Meta(max_length=8)] = ()
 
 
 class HeardW(_Wire, frozen=True):
@@ -54,11 +63,11 @@ class HeardW(_Wire, frozen=True):
     level_db: Level = -18.0
     confidence: Part01 = 1.0
     curve: Annotated[tuple[Point, ...], Meta(max_length=100_000)] = ()
-    evidence: Annotated[tuple[Line, ...], Meta(max_length=100)] = ()
+    evidence: Annotated[tuple[ObservationW, ...], Meta(max_length=100)] = ()
     runner_ups: Annotated[tuple[RunnerUpW, ...], Meta(max_length=100)] = ()
     stiffness: Part01 = 0.0
-    clarity: Part01 = 0.0
-    tied: Part01 = 0.0
+    strength: Part01 = 0.0
+    legato: Part01 = 0.0
 
 
 class WrittenW(_Wire, frozen=True):
@@ -90,7 +99,9 @@ class FocusW(_Wire, frozen=True):
     low_hz: Annotated[float, Meta(ge=10.0, le=24_000.0)] = 40.0
     high_hz: Annotated[float, Meta(ge=10.0, le=24_000.0)] = 10_000.0
     without_drums: bool = False
-    why: Line = ""
+    chosen: Chosen = Chosen.UNASKED
+    sure_notes: Annotated[int, Meta(ge=0, le=1_000_000)] = 0
+    sure_in_mix: Annotated[int, Meta(ge=0, le=1_000_000)] = 0
 
 
 class EvidenceW(_Wire, frozen=True):
@@ -303,7 +314,7 @@ class LessonW(_Wire, frozen=True):
     """The whole of lesson.json."""
 
     format: Literal["juxtanote-lesson"]
-    version: Literal[2]
+    version: Literal[3]
     title: Line
     recording: RecordingW
     parts: Annotated[tuple[PartW, ...], Meta(min_length=1, max_length=100)]

@@ -20,7 +20,7 @@ class NoteToPlace:
     bend_semitones: float = 0.0
     string: int | None = None  # locked
     fret: int | None = None  # locked
-    tied: float = 0.0  # how much it sounds slurred, where it is not marked as such
+    legato: float = 0.0  # how much it sounds slurred, where it is not marked as such
     clue: tuple[tuple[tuple[int, int], float], ...] = ()  # cost by place, from the sound
 
 

@@ -36,10 +36,10 @@ SHIFTS = np.arange(-0.8, 0.9, 0.2)
 
 @dataclass(frozen=True, slots=True)
 class HeardString:
-    """What was measured of one note: log2 of B with its clarity, how long it rings under the next."""
+    """What was measured of one note: log2 of B with its strength, how long it rings under the next."""
 
     log_b: float = 0.0
-    clarity: float = 0.0
+    strength: float = 0.0
     rings_s: float = 0.0
     shaken: bool = False
 
@@ -86,7 +86,7 @@ def with_clues(
             progress(number / len(notes))
         places = find_candidates(guitar, note)
         clue = dict.fromkeys(places, 0.0)
-        if seen.clarity > CLEAR and len(places) > 1:
+        if seen.strength > CLEAR and len(places) > 1:
             for place in places:
                 off = _off(guitar, seen, place, strings.levels) / SPREAD
                 clue[place] = strings.belief * min(off * off, FAR)
@@ -119,7 +119,7 @@ def read_strings(guitar: Guitar, notes: list[NoteToPlace], heard: list[HeardStri
     heard : list of HeardString
         As many as `notes`.
     """
-    clear = [(n, seen) for n, seen in zip(notes, heard, strict=True) if seen.clarity > CLEAR]
+    clear = [(n, seen) for n, seen in zip(notes, heard, strict=True) if seen.strength > CLEAR]
     clear = clear[:: len(clear) // MOST_READ + 1]
     told = [(seen, places) for n, seen in clear if (places := find_candidates(guitar, n))]
     plain = _read_set(guitar, told, wound_third=False)

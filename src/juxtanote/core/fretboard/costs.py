@@ -141,7 +141,7 @@ class EventTraits:
     duration_s: float
     midi: tuple[float, ...] = ()
     clues: tuple[dict[tuple[int, int], float], ...] = ()  # cost by place, from the sound
-    tied: float = 0.0  # how much a note of it sounds slurred without being marked so
+    legato: float = 0.0  # how much a note of it sounds slurred without being marked so
 
     def fretted(self, states: HandStates) -> NDArray[np.bool_]:
         """Tell which notes the fretting hand holds down, shape (n_states, n_notes).
@@ -307,8 +307,8 @@ def moving_features(
         made[8] = changed * (0.0 < leap <= 2.5)
         if leap >= 4.5 and not traits.has(*SLURRED):
             made[9] = ~changed
-    if alone and traits.tied and not traits.has(*SLURRED):
-        made[13] = traits.tied * changed
+    if alone and traits.legato and not traits.has(*SLURRED):
+        made[13] = traits.legato * changed
     if traits.has("bar") and traits_before.has("bar") and not slid:
         moved = np.abs(before.frets.max(axis=1)[:, None] - after.frets.max(axis=1)[None, :])
         made[10] = np.minimum(moved, 4)

@@ -27,7 +27,7 @@ def note_to_place(note: Note) -> NoteToPlace:
         note.onset_s, note.offset_s, round(note.heard.midi), note.written.techniques,
         note.written.bend_semitones,
         note.written.string if locked else None, note.written.fret if locked else None,
-        note.heard.tied,
+        note.heard.legato,
     )  # fmt: skip
 
 
@@ -56,7 +56,7 @@ def places_of(
     if not beside:
         progress(0.2)
         return with_clues(guitar, places, seen, progress=progress)
-    clear = [note for note in beside if note.heard.clarity > CLEAR]
+    clear = [note for note in beside if note.heard.strength > CLEAR]
     clear = clear[:: len(clear) // MOST_READ + 1]
     more = [note_to_place(note) for note in clear]
     strings = read_strings(guitar, places + more, seen + _seen(clear))
@@ -92,7 +92,7 @@ def _seen(notes: Sequence[Note]) -> list[HeardString]:
         b = note.heard.stiffness
         seen.append(
             HeardString(
-                float(np.log2(b)) if b > 0.0 else 0.0, note.heard.clarity if b > 0.0 else 0.0,
+                float(np.log2(b)) if b > 0.0 else 0.0, note.heard.strength if b > 0.0 else 0.0,
                 note.offset_s - later, bool(tags & {"vibrato", "bend", "pre-bend", "slide"}),
             )
         )  # fmt: skip

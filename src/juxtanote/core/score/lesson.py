@@ -8,6 +8,7 @@ from juxtanote.core.score.note import Evidence, Note
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.theory.chords import transpose_symbols
 from juxtanote.core.theory.keys import transpose_key
+from juxtanote.core.theory.observed import Chosen
 from juxtanote.core.theory.tuning import Guitar
 
 __all__ = [
@@ -42,7 +43,9 @@ class Focus:
     low_hz: float = 40.0
     high_hz: float = 10_000.0
     without_drums: bool = False
-    why: str = ""
+    chosen: Chosen = Chosen.UNASKED
+    sure_notes: int = 0  # heard so, beside those of the whole mix
+    sure_in_mix: int = 0
 
     def __post_init__(self) -> None:
         if self.source not in ("mix", "middle", "sides", "left", "right"):

@@ -4,6 +4,7 @@ from dataclasses import dataclass, field, replace
 from fractions import Fraction
 
 from juxtanote.core.score.techniques import TECHNIQUES
+from juxtanote.core.theory.observed import Observation, Otherwise
 
 SLURS = frozenset({"hammer-on", "pull-off", "tap"})
 BENDS = frozenset({"bend", "pre-bend", "release"})
@@ -14,21 +15,18 @@ LOCKABLE = frozenset({"heard", "pitch", "place", "techniques", "time", "finger",
 _KNOWN = frozenset(TECHNIQUES)  # made once: notes are made by the thousand
 WIDEST_BEND = 5.0  # semitones: two and a half tones, with the bar a string more
 LATEST_S = 1e6  # eleven days: nothing is longer, and sums stay exact
-SLURRED, PICKED = "slurred", "picked"
-TWO_NOTES, ONE_NOTE = "two notes", "one with the note before"
-OTHER_KINDS = (SLURRED, PICKED, TWO_NOTES, ONE_NOTE)
 
 
 @dataclass(frozen=True, slots=True)
 class RunnerUp:
-    """Another reading of what was heard: another pitch, or one of `OTHER_KINDS` at the same one.
+    """Another reading of what was heard: another pitch, or another kind of note at the same one.
 
     `at_s` is where a note would be split, in seconds from its onset.
     """
 
     midi: float
     confidence: float
-    why: str
+    differs: Otherwise = Otherwise.PITCH
     at_s: float = 0.0
 
     def __post_init__(self) -> None:
@@ -51,11 +49,11 @@ class HeardNote:
     level_db: float = -18.0
     confidence: float = 1.0
     curve: tuple[tuple[float, float], ...] = ()
-    evidence: tuple[str, ...] = ()
+    evidence: tuple[Observation, ...] = ()
     runner_ups: tuple[RunnerUp, ...] = ()
     stiffness: float = 0.0  # B of its partials; 0: not measured
-    clarity: float = 0.0  # how plainly that shows, 0 to 1
-    tied: float = 0.0  # how much it sounds slurred, 0 to 1
+    strength: float = 0.0  # how plainly that shows, 0 to 1
+    legato: float = 0.0  # the probability that it is slurred, by its sound
 
     def __post_init__(self) -> None:
         if not 0.0 <= self.onset_s < self.offset_s <= LATEST_S:
@@ -82,7 +80,7 @@ class HeardNote:
         runner_ups : tuple of RunnerUp, optional
             What else it could be then.
         """
-        return replace(self, midi=midi, runner_ups=runner_ups, stiffness=0.0, clarity=0.0)
+        return replace(self, midi=midi, runner_ups=runner_ups, stiffness=0.0, strength=0.0)
 
 
 @dataclass(frozen=True, slots=True)

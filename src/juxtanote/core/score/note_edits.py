@@ -17,6 +17,7 @@ from juxtanote.core.score.note import (
     WrittenNote,
 )
 from juxtanote.core.score.techniques import TECHNIQUES
+from juxtanote.core.theory.observed import Observation, Otherwise, Shows
 from juxtanote.core.theory.tuning import Guitar
 
 SHORTEST_NOTE_S = 0.02  # a shorter one has no pitch
@@ -245,7 +246,7 @@ def add_note(lesson: Lesson, phrase: int, onset_s: float, string: int, fret: int
         later = [n.onset_s for n in found.notes if n.onset_s > onset_s + SHORTEST_NOTE_S]
         end = min([onset_s + 0.25, *later])
         pitch = float(guitar_of(lesson, phrase).midi_at(string, fret))
-        heard = HeardNote(onset_s, end, pitch, evidence=("added by hand",))
+        heard = HeardNote(onset_s, end, pitch, evidence=(Observation(Shows.BY_HAND),))
         written = WrittenNote(string, fret, locked=frozenset({"pitch", "place", "heard"}))
         return found.with_notes([*found.notes, Note(number, heard, written)])
 
@@ -326,7 +327,7 @@ def shift_octave(lesson: Lesson, phrase: int, notes: Iterable[int], octaves: int
         place = any_place(guitar, round(midi), near=note.written.string)
         if place is None:
             return note
-        before = RunnerUp(note.heard.midi, note.heard.confidence, "the first reading")
+        before = RunnerUp(note.heard.midi, note.heard.confidence, Otherwise.FIRST)
         heard = note.heard.at_pitch(midi, (before,))
         return replace(note, heard=heard).rewritten("pitch", string=place[0], fret=place[1])
 

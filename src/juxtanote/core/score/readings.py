@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 from juxtanote.core.score.lesson import Lesson, Phrase
-from juxtanote.core.score.note import ONE_NOTE, PICKED, SLURRED, SLURS, TWO_NOTES, Note, RunnerUp
+from juxtanote.core.score.note import SLURS, Note, RunnerUp
 from juxtanote.core.score.note_edits import (
     SAME_ONSET_S,
     any_place,
@@ -12,6 +12,7 @@ from juxtanote.core.score.note_edits import (
     join_notes,
     split_note,
 )
+from juxtanote.core.theory.observed import Otherwise
 from juxtanote.core.theory.tuning import Guitar
 
 
@@ -29,18 +30,18 @@ def take_runner_up(lesson: Lesson, phrase: int, note: int) -> Lesson:
     if found is None or old is None or not old.heard.runner_ups:
         return lesson
     first, *others = old.heard.runner_ups
-    if first.why == TWO_NOTES:
+    if first.differs is Otherwise.TWO_NOTES:
         spent = _with_runner_ups(lesson, phrase, note, tuple(others))
         return split_note(spent, phrase, note, old.onset_s + first.at_s)
     before = next(
         (n for n in reversed(found.notes) if n.onset_s < old.onset_s - 0.03 and _alike(n, old)),
         None,
     )
-    if first.why == ONE_NOTE:
+    if first.differs is Otherwise.ONE_NOTE:
         spent = _with_runner_ups(lesson, phrase, note, tuple(others))
         return join_notes(spent, phrase, [before.ident, note]) if before is not None else spent
-    if first.why in (SLURRED, PICKED):
-        return _as_struck(lesson, phrase, old, first.why)
+    if first.differs in (Otherwise.SLURRED, Otherwise.PICKED):
+        return _as_struck(lesson, phrase, old, first.differs)
     return each_note(
         lesson, phrase, [note], lambda n: _at_other_pitch(guitar_of(lesson, phrase), n)
     )
@@ -58,25 +59,26 @@ def _with_runner_ups(
     )
 
 
-def _as_struck(lesson: Lesson, phrase: int, note: Note, how: str) -> Lesson:
+def _as_struck(lesson: Lesson, phrase: int, note: Note, how: Otherwise) -> Lesson:
     """Read a note as slurred from the note before it, or as picked; the other way comes last."""
     found = lesson.phrase(phrase)
     assert found is not None
     earlier = [n for n in found.notes if n.onset_s < note.onset_s - 0.02]
     tags = set(note.written.techniques) - SLURS
-    if how == SLURRED and earlier:
+    is_slurred = how is Otherwise.SLURRED
+    if is_slurred and earlier:
         tags.add("pull-off" if earlier[-1].heard.midi > note.heard.midi else "hammer-on")
     first, *others = note.heard.runner_ups
     back = replace(
         first,
-        why=PICKED if how == SLURRED else SLURRED,
+        differs=Otherwise.PICKED if is_slurred else Otherwise.SLURRED,
         confidence=round(1.0 - first.confidence, 3),
     )
     heard = replace(note.heard, runner_ups=(*others, back))
     changed = replace(note, heard=heard).rewritten(
         "techniques",
         techniques=frozenset(tags),
-        stroke="" if how == SLURRED else note.written.stroke,
+        stroke="" if is_slurred else note.written.stroke,
     )
     return each_note(lesson, phrase, [note.ident], lambda n: changed)
 
@@ -84,7 +86,7 @@ def _as_struck(lesson: Lesson, phrase: int, note: Note, how: str) -> Lesson:
 def _at_other_pitch(guitar: Guitar, old: Note) -> Note:
     """Read a note at the pitch of its first runner-up."""
     first, *others = old.heard.runner_ups
-    back = replace(first, midi=old.heard.midi, why="the first reading")
+    back = replace(first, midi=old.heard.midi, differs=Otherwise.FIRST)
     heard = old.heard.at_pitch(first.midi, (*others, back))
     fret = old.written.fret + round(first.midi - old.heard.midi)
     place = (old.written.string, fret)

@@ -136,7 +136,7 @@ def _varied(guitar: Guitar, phrase: Phrase, variation: Variation) -> tuple[list[
 
 def _without_sound(note: Note) -> Note:
     """Leave out what was measured of the sound: a variant was not played on the recording."""
-    heard = replace(note.heard, evidence=(), runner_ups=(), stiffness=0.0, clarity=0.0, tied=0.0)
+    heard = replace(note.heard, evidence=(), runner_ups=(), stiffness=0.0, strength=0.0, legato=0.0)
     return note if heard == note.heard else replace(note, heard=heard)
 
 
