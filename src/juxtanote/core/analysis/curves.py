@@ -5,6 +5,8 @@ Salience of a pitch is the weighted sum of the magnitudes at its harmonics (D. J
 best smooth path through it.
 """
 
+from typing import NamedTuple
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -67,6 +69,18 @@ def measure_spectra(mono: NDArray[np.float32], sample_rate: int) -> ShortSpectra
     return ShortSpectra(mono, sample_rate)
 
 
+class Curve(NamedTuple):
+    """The pitch of one note as it moves, each of shape (n_points,).
+
+    `times_s` are seconds from its onset, 10 ms apart; `cents` the sounding pitch above the note's own;
+    `level_db` how loud the harmonics are that were followed.
+    """
+
+    times_s: NDArray[np.float64]
+    cents: NDArray[np.float64]
+    level_db: NDArray[np.float64]
+
+
 def pitch_curve(
     spectra: ShortSpectra,
     midi: float,
@@ -75,23 +89,22 @@ def pitch_curve(
     *,
     reference_hz: float = 440.0,
     trace: tuple[NDArray[np.float64], float] | None = None,
-) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+) -> Curve:
     """Follow the pitch of one note.
 
     Parameters
     ----------
+    spectra : ShortSpectra
+        Of the recording.
+    midi : float
+        The note's own pitch.
+    onset_s, offset_s : float
+        Seconds of the recording.
+    reference_hz : float
+        Where A4 is.
     trace : (ndarray, float), optional
         Where the note is known to sound, MIDI at steps of so many seconds from its onset: the curve
         stays within `TRACE_WIDTH` of it, and no other note draws it away.
-
-    Returns
-    -------
-    times_s : ndarray, shape (n_points,)
-        Seconds from the onset, 10 ms apart.
-    cents : ndarray, shape (n_points,)
-        Sounding pitch above `midi`.
-    level_db : ndarray, shape (n_points,)
-        Level of the harmonics followed.
     """
     hop_s = HOP_LENGTH / spectra.sample_rate
     low_note = midi < 52
@@ -102,7 +115,7 @@ def pitch_curve(
     last = min(max(int(offset_s / hop_s), first + 2), spectra.n_frames)
     first = min(first, max(last - 2, 0))
     if last - first < 2 or offset_s <= onset_s:
-        return np.zeros(0), np.zeros(0), np.zeros(0)
+        return Curve(np.zeros(0), np.zeros(0), np.zeros(0))
     below, above = BELOW, ABOVE
     if trace is not None and len(trace[0]):
         below = max(midi - float(trace[0].min()), 0.0) + BELOW
@@ -128,7 +141,7 @@ def pitch_curve(
     cents = 100.0 * (offsets[path] + STEP_SEMITONES * _fraction(salience, path))
     level = 20.0 * np.log10(np.maximum(values[frames, path].max(axis=1), 1e-6))
     times = np.asarray((first + frames) * hop_s - onset_s, dtype=np.float64)
-    return times, np.asarray(cents, np.float64), np.asarray(level, np.float64)
+    return Curve(times, np.asarray(cents, np.float64), np.asarray(level, np.float64))
 
 
 def _smooth(salience: NDArray[np.float64], start: int) -> NDArray[np.int64]:

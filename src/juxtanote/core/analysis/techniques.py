@@ -1,6 +1,7 @@
 """Techniques read from measurement: the shape of the pitch curve, and what the attack carried."""
 
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -137,10 +138,21 @@ def _falls_smoothly(course: NDArray[np.float64]) -> bool:
     )
 
 
-def measure_vibrato(
-    times_s: NDArray[np.float64], semitones: NDArray[np.float64]
-) -> tuple[float, float, float, NDArray[np.float64]]:
-    """Find a periodic swing: (rate in Hz or 0, depth in semitones peak to peak, delay, trend).
+class Swing(NamedTuple):
+    """A periodic swing of pitch: `rate_hz` is 0 where there is none.
+
+    `depth` is in semitones from peak to peak, `delay_s` how late it begins, `trend` the curve without it,
+    in semitones, shape (n_points,).
+    """
+
+    rate_hz: float
+    depth: float
+    delay_s: float
+    trend: NDArray[np.float64]
+
+
+def measure_vibrato(times_s: NDArray[np.float64], semitones: NDArray[np.float64]) -> Swing:
+    """Find a periodic swing.
 
     Parameters
     ----------
@@ -152,12 +164,12 @@ def measure_vibrato(
     Examples
     --------
     >>> times = np.arange(0.0, 1.0, 0.01)
-    >>> rate, depth, _, _ = measure_vibrato(times, 0.3 * np.sin(2 * np.pi * 5.5 * times))
-    >>> bool(abs(rate - 5.5) < 0.4), bool(0.4 < depth < 0.8)
+    >>> swing = measure_vibrato(times, 0.3 * np.sin(2 * np.pi * 5.5 * times))
+    >>> bool(abs(swing.rate_hz - 5.5) < 0.4), bool(0.4 < swing.depth < 0.8)
     (True, True)
     """
     hop = float(times_s[1] - times_s[0])
-    none = (0.0, 0.0, 0.0, semitones)
+    none = Swing(0.0, 0.0, 0.0, semitones)
     if len(semitones) * hop < HAS_ROOM_S:
         return none
     width = max(int(ONE_SWING_S / hop) | 1, 3)
@@ -184,7 +196,7 @@ def measure_vibrato(
     if moments:
         strongest = max(moments)
         delay = min(m[3] for m in moments if m[2] > 0.5 * strongest[2])
-        best = (strongest[1], strongest[2], delay, trend)
+        best = Swing(strongest[1], strongest[2], delay, trend)
     return best
 
 

@@ -2,6 +2,7 @@
 
 import time
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -327,11 +328,19 @@ def cost_of(
     return float(weights.standing() @ standing + weights.moving() @ moving + forbidden)
 
 
+class PathFeatures(NamedTuple):
+    """Sums along a placement: where the hand stands, how it moves, and what no hand does."""
+
+    standing: NDArray[np.float64]  # (n_standing,), as `costs.STANDING`
+    moving: NDArray[np.float64]  # (n_moving,), as `costs.MOVING`
+    forbidden: float
+
+
 def path_features(
     guitar: Guitar,
     notes: list[NoteToPlace],
     placement: Placement,
-) -> tuple[NDArray[np.float64], NDArray[np.float64], float]:
+) -> PathFeatures:
     """Add up the features along a placement: standing, moving, and what is forbidden.
 
     Parameters
@@ -358,4 +367,4 @@ def path_features(
             moving += features[:, 0, 0] * in_time(np.ones(len(MOVING)), gap)
             forbidden += float(forbidden_moves(held, states, before.traits, event.traits)[0, 0])
         last = event, states
-    return standing, moving, forbidden
+    return PathFeatures(standing, moving, forbidden)
