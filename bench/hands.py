@@ -14,8 +14,8 @@ from bench.accuracy import _arrays, hear
 from bench.composed import Composed, phrases
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.fretboard.phrases import places_of
+from juxtanote.core.placing import place_heard
 from juxtanote.core.synth.strings import StringEvent, render_events
-from juxtanote.core.transcribe import place_heard
 from lab.backing import random_voice
 from lab.instruments import render_sampled
 from lab.mixing import lead_sound

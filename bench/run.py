@@ -57,8 +57,8 @@ def analysis() -> None:
     """Listening to 30 s, everything included, against librosa.pyin on the same audio."""
     import librosa
 
+    from juxtanote.core.analysis.stretches import hear_stretch
     from juxtanote.core.audio.read import read_sound
-    from juxtanote.core.transcribe import hear_stretch
 
     sound = read_sound(DEMO / "brackwater-tram.ogg")
     mono = librosa.to_mono(read_sound(DEMO / "brackwater-tram.ogg", sample_rate=22_050).audio)

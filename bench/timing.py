@@ -13,8 +13,8 @@ import numpy as np
 
 from juxtanote.core.analysis.beats import Pulses, find_beats
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
+from juxtanote.core.measuring import time_map_of
 from juxtanote.core.score.rhythm import quantise
-from juxtanote.core.transcribe import time_map_of
 from lab.backing import Meter, make_band
 from lab.mixing import mix
 from lab.scenes import lead_stem

@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 
 from juxtanote.core.analysis import curves as measuring
+from juxtanote.core.analysis.stretches import hear_stretch
 from juxtanote.core.analysis.techniques import read_curve
 from juxtanote.core.audio.read import PLAY_RATE, Sound, to_rate
 from juxtanote.core.audio.write import write_sound, write_text
@@ -21,6 +22,7 @@ from juxtanote.core.fretboard.fingers import choose_fingers
 from juxtanote.core.fretboard.phrases import note_to_place
 from juxtanote.core.fretboard.solver import solve
 from juxtanote.core.fretboard.strokes import choose_strokes
+from juxtanote.core.placing import evidence_of
 from juxtanote.core.score.kept import Kept, LogEntry
 from juxtanote.core.score.lesson import Lesson, Phrase, Recording
 from juxtanote.core.score.note import HeardNote, Note, WrittenNote
@@ -28,7 +30,6 @@ from juxtanote.core.score.rhythm import write_phrase
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.synth.amplifier import add_room, amplify
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
-from juxtanote.core.transcribe import evidence_of, hear_stretch
 from lab.phrases import Hand, TabNote, to_events
 
 ROOT = Path(__file__).resolve().parents[1]

@@ -175,7 +175,7 @@ def _place(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
     rows = read_notes(options.notes)
     tuning = parse_tuning(options.tuning) if options.tuning else STANDARD
     if not options.tuning and rows and min(r.midi for r in rows) < min(STANDARD) - 0.5:
-        from juxtanote.core.transcribe import guess_tuning
+        from juxtanote.core.placing import guess_tuning
 
         tuning = guess_tuning([row.midi for row in rows])
     guitar = Guitar(tuning=tuning, fret_count=24)

@@ -12,13 +12,13 @@ from juxtanote.core.analysis.chords import ChordReading
 from juxtanote.core.formats.csv_notes import NoteRow
 from juxtanote.core.formats.importing import START, ImportPlan
 from juxtanote.core.formats.read_score import ReadPart
+from juxtanote.core.measuring import Measured
 from juxtanote.core.score import edits, note_edits
 from juxtanote.core.score.cuts import Cut
 from juxtanote.core.score.lesson import Focus, Lesson
 from juxtanote.core.score.note import Evidence
 from juxtanote.core.theory.observed import Chosen
 from juxtanote.core.theory.tuning import Guitar
-from juxtanote.core.transcribe import Measured
 from tests.app import wait_until
 from tests.app.windows import WindowTest
 from tests.lessons import note, small_lesson

@@ -11,10 +11,10 @@ from PyQt6.QtTest import QTest
 from juxtanote.app import forms
 from juxtanote.app.desks import HEAR, PLACE
 from juxtanote.core.analysis.beats import BarReading, BeatReading, Pulses
+from juxtanote.core.measuring import Measured
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.timing import recounted
 from juxtanote.core.theory.tuning import Guitar
-from juxtanote.core.transcribe import Measured
 from tests.app import wait_until
 from tests.app.windows import RATE, WindowTest
 from tests.lessons import note, small_lesson

@@ -24,11 +24,12 @@ from juxtanote.core.formats.exports import export_lesson, read_score
 from juxtanote.core.formats.lesson_file import load_lesson, save_lesson
 from juxtanote.core.formats.names import EXPORTS
 from juxtanote.core.formats.pages import lay_out
+from juxtanote.core.placing import place_heard
 from juxtanote.core.score.lesson import Lesson, Phrase, Recording
 from juxtanote.core.score.note import BENDS
 from juxtanote.core.score.timing import recounted
 from juxtanote.core.theory.tuning import Guitar
-from juxtanote.core.transcribe import Options, place_heard, transcribe
+from juxtanote.core.transcribe import Options, transcribe
 
 READ_AGAIN = (".csv", ".mid", ".musicxml")
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from juxtanote.core import measured
 from juxtanote.core.audio.sound import Sound
-from juxtanote.core.transcribe import Measured, measure_recording
+from juxtanote.core.measuring import Measured, measure_recording
 from tests.sounds import RATE, scale_line
 
 

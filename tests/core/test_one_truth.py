@@ -68,7 +68,7 @@ class TestWrittenTime(unittest.TestCase):
                     named = [keyword.arg for keyword in node.keywords]
                     moves = "time_map" in named and path.parent.name != "formats"
                     # `shifted` moves beats and notes together along the recording.
-                    if moves and path.name != "transcribe.py":
+                    if moves and path.name != "edits.py":
                         self.fail(f"{path.name}:{node.lineno} replaces a time map by itself")
 
     def test_a_locked_time_stays_on_its_beat_where_beats_move(self) -> None:

@@ -11,26 +11,18 @@ import soundfile
 from juxtanote.core.analysis.decode import FoundNote
 from juxtanote.core.analysis.glides import join_glides
 from juxtanote.core.analysis.perceived import PerceivedNote
+from juxtanote.core.analysis.stretches import hear_all, hear_stretch
 from juxtanote.core.audio.read import Sound
 from juxtanote.core.fretboard.phrases import replace_places
+from juxtanote.core.measuring import choose_key, measure_recording, time_map_of
+from juxtanote.core.placing import evidence_of, guess_tuning, place_heard
 from juxtanote.core.progress import Cancelled
+from juxtanote.core.score.cuts import split_at_rests
+from juxtanote.core.score.edits import shifted
 from juxtanote.core.score.lesson import Focus, Lesson, Phrase
 from juxtanote.core.score.time_map import TimeMap
 from juxtanote.core.theory.tuning import STANDARD, Guitar
-from juxtanote.core.transcribe import (
-    Options,
-    choose_key,
-    evidence_of,
-    guess_tuning,
-    hear_all,
-    hear_stretch,
-    measure_recording,
-    place_heard,
-    shifted,
-    split_at_rests,
-    time_map_of,
-    transcribe,
-)
+from juxtanote.core.transcribe import Options, transcribe
 from tests.lessons import note, small_lesson
 from tests.sounds import RATE, scale_line
 

@@ -31,9 +31,9 @@ if TYPE_CHECKING:
 
     from juxtanote.core.analysis.chords import ChordReading
     from juxtanote.core.analysis.perceived import Hints
+    from juxtanote.core.measuring import Measured
     from juxtanote.core.score.cuts import Cut
     from juxtanote.core.score.note import Evidence, Note
-    from juxtanote.core.transcribe import Measured
 
     Heard: TypeAlias = tuple[tuple[Note, ...], Evidence, Phrase, int]
     Proposed: TypeAlias = "tuple[list[Cut], tuple[Span, ...]]"
@@ -104,8 +104,8 @@ class Tasks(QObject):
         what = "What was measured"
 
         def merge(lesson: Lesson) -> Lesson:
+            from juxtanote.core.measuring import time_map_of
             from juxtanote.core.score.timing import with_time_map
-            from juxtanote.core.transcribe import time_map_of
 
             if lesson.time_map is not ticket.lesson.time_map:
                 raise Outdated(
@@ -151,7 +151,7 @@ class Tasks(QObject):
             from juxtanote.core.analysis.parts import lead_of
             from juxtanote.core.analysis.perceived import Hints
             from juxtanote.core.analysis.stretches import hear_stretch
-            from juxtanote.core.transcribe import evidence_of, place_heard
+            from juxtanote.core.placing import evidence_of, place_heard
 
             known = replace(hints or Hints(), certain=certain)
             if string:
@@ -232,8 +232,7 @@ class Tasks(QObject):
 
         def work(progress: Progress) -> object:
             from juxtanote.core.analysis.stretches import hear_all
-            from juxtanote.core.score.cuts import propose_cuts
-            from juxtanote.core.transcribe import lead_spans
+            from juxtanote.core.score.cuts import lead_spans, propose_cuts
 
             notes = hear_all(sound, reference_cents=lesson.reference_cents, progress=progress)
             sure = [n for n in notes if n.confidence > SURE_ENOUGH]
@@ -279,7 +278,7 @@ class Tasks(QObject):
         lesson, span = ticket.lesson, (phrase.start_s, phrase.end_s)
 
         def work(progress: Progress) -> object:
-            from juxtanote.core.transcribe import chords_of
+            from juxtanote.core.measuring import chords_of
 
             return chords_of(sound, *span, lesson.time_map, lesson.key)
 
@@ -321,7 +320,7 @@ class Tasks(QObject):
         cents, span = ticket.lesson.reference_cents, (phrase.start_s, phrase.end_s)
 
         def work(progress: Progress) -> object:
-            from juxtanote.core.transcribe import propose_focus
+            from juxtanote.core.focusing import propose_focus
 
             return propose_focus(sound, *span, reference_cents=cents, progress=progress)
 

@@ -14,8 +14,8 @@ from juxtanote.core.audio.sound import Sound
 from juxtanote.core.audio.write import write_whole
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.lesson_file import trim_cache
+from juxtanote.core.measuring import Measured, measure_recording
 from juxtanote.core.progress import Progress, no_progress
-from juxtanote.core.transcribe import Measured, measure_recording
 
 # Raised whenever measuring changes: what an earlier edition measured is not taken.
 EDITION = 3

@@ -47,7 +47,7 @@ from juxtanote.core.theory.tuning import PRESETS, parse_tuning, tuning_name
 
 if TYPE_CHECKING:
     from juxtanote.app.hear.evidence import HeardSoFar
-    from juxtanote.core.transcribe import Measured
+    from juxtanote.core.measuring import Measured
 
 EVIDENCE_PAUSE_MS = 250  # paging through phrases measures nothing until one stops
 LEAST_FACTS_WIDTH, FACTS_WIDTH = 530, 540  # pixels: below the least the fields would be cut off

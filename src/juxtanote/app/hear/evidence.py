@@ -3,12 +3,13 @@
 from dataclasses import dataclass
 
 from juxtanote.core.analysis.key import find_keys, pitch_class_weights
+from juxtanote.core.placing import guess_tuning
 from juxtanote.core.progress import Progress
+from juxtanote.core.score.cuts import lead_spans
 from juxtanote.core.score.lesson import Lesson
 from juxtanote.core.score.repeats import order_of_parts, phrase_repeats, repeat_words
 from juxtanote.core.theory.pitch import pitch_name
 from juxtanote.core.theory.tuning import PRESETS, tuning_name
-from juxtanote.core.transcribe import guess_tuning, lead_spans
 
 
 @dataclass(frozen=True, slots=True)

@@ -202,7 +202,7 @@ class TimeRows(QObject):
             return
         self._taken = (self._taken + 1) % len(self._beats.readings)
         reading = self._beats.readings[self._taken]
-        from juxtanote.core.transcribe import time_map_of
+        from juxtanote.core.measuring import time_map_of
 
         self._map(f"Take {reading.bpm:.0f} beats a minute", lambda m: time_map_of(reading))
         self._show_evidence()

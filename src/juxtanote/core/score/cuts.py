@@ -7,6 +7,7 @@ import numpy as np
 
 from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import Lesson
+from juxtanote.core.score.note import Note
 from juxtanote.core.score.time_map import TimeMap
 
 # What one can keep in mind at once (common practice: two to eight bars).
@@ -163,3 +164,47 @@ def with_cuts(lesson: Lesson, cuts: Sequence[Cut]) -> Lesson:
         ):
             lesson = edits.cut_phrase(lesson, cut.start_s, cut.end_s, proposed=True)
     return lesson
+
+
+LEAD_PAUSE_S, PHRASE_REST_S = 0.8, 1.2  # the lead pauses for so long; phrases are apart so far
+
+
+def lead_spans(
+    notes: list[tuple[float, float]], gap_s: float = LEAD_PAUSE_S
+) -> tuple[tuple[float, float], ...]:
+    """Join (onset, offset) pairs, sorted by onset, into the stretches where the lead plays.
+
+    Parameters
+    ----------
+    notes : list of tuple
+        Onset and offset, seconds.
+    gap_s : float, optional
+        A longer rest parts two stretches, seconds.
+    """
+    spans: list[tuple[float, float]] = []
+    for start, end in notes:
+        if spans and start - spans[-1][1] < gap_s:
+            spans[-1] = (spans[-1][0], max(spans[-1][1], end))
+        else:
+            spans.append((start, end))
+    return tuple(spans)
+
+
+def split_at_rests(notes: list[Note], rest_s: float = PHRASE_REST_S) -> list[list[Note]]:
+    """Cut notes into stretches where the lead pauses.
+
+    Parameters
+    ----------
+    notes : list of Note
+        By onset in seconds.
+    rest_s : float, optional
+        From here on a rest parts two stretches, seconds.
+    """
+    stretches: list[list[Note]] = []
+    latest = -10.0
+    for note in notes:
+        if not stretches or note.onset_s - latest > rest_s:
+            stretches.append([])
+        stretches[-1].append(note)
+        latest = max(latest, note.offset_s)
+    return stretches

@@ -233,3 +233,29 @@ def delete_part(lesson: Lesson, ident: int) -> Lesson:
         raise ValueError("a lesson has at least one part")
     parts = tuple(part for part in lesson.parts if part.ident != ident)
     return replace(lesson, parts=parts, phrases=tuple(p for p in lesson.phrases if p.part != ident))
+
+
+def shifted(lesson: Lesson, by_s: float) -> Lesson:
+    """Move everything in a lesson along the recording.
+
+    Parameters
+    ----------
+    lesson : Lesson
+        That is read; it is not changed.
+    by_s : float
+        Seconds, below zero for earlier.
+    """
+
+    def moved(note: Note) -> Note:
+        heard = replace(note.heard, onset_s=note.onset_s + by_s, offset_s=note.offset_s + by_s)
+        return replace(note, heard=heard)
+
+    beats = tuple(t + by_s for t in lesson.time_map.beat_times_s)
+    phrases = tuple(
+        replace(
+            p, start_s=p.start_s + by_s, end_s=p.end_s + by_s,
+            notes=tuple(moved(n) for n in p.notes),
+        )
+        for p in lesson.phrases
+    )  # fmt: skip
+    return replace(lesson, time_map=replace(lesson.time_map, beat_times_s=beats), phrases=phrases)

@@ -1,0 +1,165 @@
+"""From notes as heard to notes as written: the one place where one is made of the other."""
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from juxtanote.core.analysis.perceived import Listening, PerceivedNote
+from juxtanote.core.fretboard.candidates import NoteToPlace, find_candidates
+from juxtanote.core.fretboard.clues import CLEAR
+from juxtanote.core.fretboard.fingers import choose_fingers
+from juxtanote.core.fretboard.phrases import places_of
+from juxtanote.core.fretboard.solver import Placement, place
+from juxtanote.core.fretboard.strokes import choose_strokes
+from juxtanote.core.progress import Progress, no_progress
+from juxtanote.core.score.note import WIDEST_BEND, Evidence, HeardNote, Note, RunnerUp, WrittenNote
+from juxtanote.core.theory.observed import Shows
+from juxtanote.core.theory.tuning import STANDARD, Guitar
+
+LEAST_NOTE_S = 0.02  # the shortest note, in seconds
+
+
+def to_place(note: PerceivedNote) -> NoteToPlace:
+    """Give what the placement needs of a heard note."""
+    midi = note.midi if "natural-harmonic" in note.techniques else float(round(note.midi))
+    return NoteToPlace(
+        note.onset_s, note.offset_s, midi, note.techniques, note.bend_semitones, legato=note.legato
+    )
+
+
+def guess_tuning(midi: list[float]) -> tuple[int, ...]:
+    """Guess the tuning from the lowest notes heard: standard unless something lies below it.
+
+    Parameters
+    ----------
+    midi : list of float
+        Pitches that were heard, MIDI.
+    """
+    low = sorted(round(m) for m in midi)
+    few = max(len(low) // 100, 1)
+    lowest = low[few] if len(low) > few else 40
+    if lowest >= 40:
+        return STANDARD
+    if lowest >= 39:
+        return tuple(m - 1 for m in STANDARD)
+    if lowest >= 38:
+        return (38, *STANDARD[1:])
+    return (35, *STANDARD) if lowest >= 35 else tuple(m - 4 for m in STANDARD)
+
+
+def _keeps_pitch(note: PerceivedNote, guitar: Guitar) -> bool:
+    lowest = min(guitar.open_midi(s) for s in range(1, guitar.string_count + 1))
+    highest = guitar.open_midi(1) + guitar.last_fret
+    return lowest - 0.5 <= note.midi <= highest + 0.5 or "natural-harmonic" in note.techniques
+
+
+def _on_this_guitar(note: PerceivedNote, guitar: Guitar) -> PerceivedNote:
+    """Take the name of a harmonic from a note that no node of these strings can sound."""
+    if "natural-harmonic" not in note.techniques or find_candidates(guitar, to_place(note)):
+        return note
+    kept = tuple(seen for seen in note.evidence if seen.of is not Shows.PURE)
+    return replace(note, techniques=note.techniques - {"natural-harmonic"}, evidence=kept)
+
+
+def to_notes(
+    heard: list[PerceivedNote],
+    placement: Placement,
+    places: list[NoteToPlace],
+    guitar: Guitar,
+    school: str,
+) -> list[Note]:
+    """Join what was heard with where it is placed.
+
+    Parameters
+    ----------
+    heard : list of PerceivedNote
+        By onset in seconds.
+    placement : Placement
+        A string and a fret for each.
+    places : list of NoteToPlace
+        What was placed, in the same order.
+    guitar : Guitar
+        Its tuning, capo and frets.
+    school : str
+        Way of picking, one of `score.lesson.SCHOOLS`.
+    """
+    fingers = choose_fingers(places, placement, guitar)
+    strokes = choose_strokes(places, placement.strings, school)
+    notes = []
+    for index, note in enumerate(heard):
+        seen = HeardNote(
+            max(note.onset_s, 0.0), max(note.offset_s, note.onset_s + LEAST_NOTE_S),
+            _within(note.midi, 0.0, 127.0),
+            _within(note.level_db, -120.0, 20.0), _within(note.confidence, 0.0, 1.0),
+            note.curve, note.evidence,
+            tuple(
+                RunnerUp(
+                    _within(o.midi, 0.0, 127.0), _within(o.confidence, 0.0, 1.0), o.differs,
+                    max(o.at_s, 0.0),
+                )
+                for o in note.others
+            ),
+            note.stiffness, note.strength, note.legato,
+        )  # fmt: skip
+        written = WrittenNote(
+            placement.strings[index], placement.frets[index], note.techniques,
+            _within(note.bend_semitones, 0.0, WIDEST_BEND), fingers[index], strokes[index],
+        )  # fmt: skip
+        notes.append(Note(index + 1, seen, written))
+    return notes
+
+
+def _within(value: float, low: float, high: float) -> float:
+    return min(max(float(value), low), high)
+
+
+def place_heard(
+    heard: list[PerceivedNote],
+    guitar: Guitar,
+    school: str,
+    *,
+    string: int | None = None,
+    progress: Progress = no_progress,
+) -> list[Note]:
+    """Place heard notes on the neck; what no string can sound is left out.
+
+    With a `string` that the person named all notes are locked there.
+
+    Parameters
+    ----------
+    heard : list of PerceivedNote
+        By onset in seconds.
+    guitar : Guitar
+        Its tuning, capo and frets.
+    school : str
+        Way of picking, one of `score.lesson.SCHOOLS`.
+    string : int, optional
+        The only one, 1 the thinnest; any where None.
+    progress : Progress, optional
+        Told the share that is done, 0 to 1.
+    """
+    heard = [_on_this_guitar(note, guitar) for note in heard]
+    kept = [note for note in heard if _keeps_pitch(note, guitar)]
+    places = [replace(to_place(note), string=string) for note in kept]
+    placed = place(guitar, places, school=school, progress=progress)
+    first = to_notes(kept, placed, places, guitar, school)
+    if string is not None:
+        return [note.rewritten("place") for note in first]
+    if not any(note.strength > CLEAR for note in kept):
+        return first
+    told = places_of(first, guitar)
+    return to_notes(kept, place(guitar, told, school=school), told, guitar, school)
+
+
+def evidence_of(heard: Listening) -> Evidence:
+    """Keep the frame curves of a listening, thinned to what can be drawn."""
+    step = max(len(heard.onset_curve) // 3000, 1)
+
+    def thin(curve: NDArray[np.float64]) -> tuple[float, ...]:
+        return tuple(round(float(v), 3) for v in curve[::step])
+
+    return Evidence(
+        heard.start_s, heard.hop_s * step, thin(heard.onset_curve), thin(heard.level_curve),
+        thin(heard.voices_curve),
+    )  # fmt: skip
