@@ -134,11 +134,11 @@ def _sounding_on(
     dropped = {(n.midi, round(n.start)): n for n in told if id(n) not in known}
     longer = []
     for note in kept:
-        held = note.held
-        while (after := _dropped_near(dropped, note.midi, held)) is not None:
-            held = max(after.held, held + 1)
-        end = _follow(posteriors, starts, note.midi - LOWEST_MIDI, held)
-        longer.append(replace(note, held=held, end=max(note.end, end)))
+        sustained = note.sustained
+        while (after := _dropped_near(dropped, note.midi, sustained)) is not None:
+            sustained = max(after.sustained, sustained + 1)
+        end = _follow(posteriors, starts, note.midi - LOWEST_MIDI, sustained)
+        longer.append(replace(note, sustained=sustained, end=max(note.end, end)))
     return longer
 
 
@@ -259,7 +259,7 @@ def _note(
     return FoundNote(
         start=centre / float(weights.sum()),
         end=follow,
-        held=end,
+        sustained=end,
         midi=LOWEST_MIDI + int(row),
         onset_posterior=float(onset[row, around].max()),
         active_posterior=float(active[row, start : start + 12].mean()) if end > start else 0.0,

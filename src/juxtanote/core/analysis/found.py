@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True, slots=True)
 class FoundNote:
-    """A decoded note: `start`, `end` and `held` in frames, kinds and posteriors from 0 to 1."""
+    """A decoded note: `start`, `end` and `sustained` in frames, kinds and posteriors from 0 to 1."""
 
     start: float
     end: int
@@ -21,5 +21,5 @@ class FoundNote:
     tap: float = 0.0
     bending: float = 0.0  # how surely a bend is on its way somewhere in the note
     shaking: float = 0.0
-    held: int = 0  # the frame up to which it sounds at its own pitch
+    sustained: int = 0  # the frame up to which it sounds at its own pitch
     confidence: float = -1.0  # that it is right; below zero: not classified
