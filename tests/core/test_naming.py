@@ -115,6 +115,16 @@ class Lengths(unittest.TestCase):
         self.assertIn("let-ring", told[0])
         self.assertNotIn("let-ring", told[1])
 
+    def test_a_passage_is_left_to_ring_as_a_whole(self) -> None:
+        pitches = (48, 55, 60, 64, 60, 55)
+        broken = [found(0.2 + 0.3 * k, midi, 0.45) for k, midi in enumerate(pitches)]
+        self.assertTrue(all("let-ring" in tags for tags in signs(*broken)))
+        run = [found(0.2 + 0.3 * k, midi, 0.28) for k, midi in enumerate(pitches)]
+        self.assertFalse(any("let-ring" in tags for tags in signs(*run)))
+        # One that is held over the next in a run is a habit of nobody.
+        run[2] = found(0.8, 60, 0.45)
+        self.assertFalse(any("let-ring" in tags for tags in signs(*run)))
+
     def test_a_crushed_note_leads_into_a_long_one(self) -> None:
         told = signs(found(0.2, 60, 0.2), found(1.0, 62, 0.08), found(1.08, 64, 0.8, slurred=SURE),
                      found(2.2, 60))  # fmt: skip

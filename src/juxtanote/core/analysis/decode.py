@@ -14,7 +14,7 @@ from juxtanote.core.analysis.channels import LOWEST_MIDI, Cell
 from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.listener import Posteriors
 from juxtanote.core.analysis.note_classifier import classified
-from juxtanote.core.analysis.octaves import doubt_octaves
+from juxtanote.core.analysis.octaves import decide_octaves, doubt_difference_tones
 
 IMPOSSIBLE = -40.0  # log odds
 A2 = 45  # under it a bass covers the guitar
@@ -78,7 +78,7 @@ def decode(posteriors: Posteriors, settings: DecoderSettings | None = None) -> l
     pitched = [note for note in notes if not note.dead]
     bonus = np.array([_known_bonus(note.midi, settings) for note in pitched])
     told = classified(pitched, posteriors, bonus)
-    told = doubt_octaves(told, settings.least_confidence)
+    told = doubt_difference_tones(decide_octaves(told, settings.least_confidence))
     notes = [note for note in notes if note.dead] + told
     if settings.expected_notes is not None:
         kept = _most_certain(_without_ghosts(notes, settings), settings.expected_notes)

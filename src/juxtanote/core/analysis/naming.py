@@ -39,6 +39,8 @@ TOGETHER_S = 0.03  # onsets so near are one stroke, however the fingers fall
 # A note is short for its own sake where it fills little of a gap that is neither a run nor a rest.
 STACCATO_GAP_S, STACCATO_FILLS = (0.12, 0.9), 0.55
 RINGS_S, RINGS_OVER = 0.18, 2  # a note that sounds so long into so many others is left to ring
+# Strings are left to ring for a passage: where most notes around sound so long into a later one, all are.
+RINGS_ON_S, RINGS_AROUND_S, MOST_RING = 0.1, 2.0, 0.5
 GRACE_S = 0.11  # a note that is quicker than a thirty-second at 70 beats a minute may be crushed
 GRACE_AFTER, GRACE_BEFORE = 3.0, 1.8  # times its gap: the main note's length, and the gap before it
 RAKE_S = 0.2  # from a damped stroke to the note that it leads to
@@ -333,7 +335,7 @@ def _note_before(notes: Sequence[PerceivedNote], index: int) -> PerceivedNote | 
 
 def _lengths(notes: list[PerceivedNote]) -> list[PerceivedNote]:
     """Mark staccato, let ring, grace notes and rakes from times alone."""
-    marked = []
+    marked, passage = [], _left_to_ring(notes)
     for index, note in enumerate(notes):
         tags = set(note.techniques)
         later = [n for n in notes[index + 1 : index + 8] if n.onset_s > note.onset_s + TOGETHER_S]
@@ -345,6 +347,8 @@ def _lengths(notes: list[PerceivedNote]) -> list[PerceivedNote]:
             over = [n for n in later if note.offset_s - n.onset_s > RINGS_S]
             if len(over) >= RINGS_OVER:
                 tags.add("let-ring")
+        if passage[index] and not tags & {"dead", "palm-mute"}:
+            tags.add("let-ring")
         if (
             gap is not None
             and gap < GRACE_S
@@ -356,6 +360,22 @@ def _lengths(notes: list[PerceivedNote]) -> list[PerceivedNote]:
             tags.add("rake")
         marked.append(replace(note, techniques=frozenset(tags)))
     return marked
+
+
+def _left_to_ring(notes: list[PerceivedNote]) -> NDArray[np.bool_]:
+    """Tell for each note whether it lies in a passage in which most notes ring into later ones."""
+    onsets = np.array([note.onset_s for note in notes])
+    rings = np.array([
+        any(
+            n.onset_s > note.onset_s + TOGETHER_S
+            and note.offset_s - n.onset_s > RINGS_ON_S
+            and abs(n.midi - note.midi) > SAME_PITCH
+            for n in notes[index + 1 : index + 9]
+        )
+        for index, note in enumerate(notes)
+    ], dtype=bool)  # fmt: skip
+    shares = [rings[np.abs(onsets - at) <= RINGS_AROUND_S].mean() for at in onsets]
+    return np.array(shares) > MOST_RING
 
 
 def _leads_into(
