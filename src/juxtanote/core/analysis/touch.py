@@ -199,9 +199,9 @@ def _means_of_others(values: Array, of_sort: NDArray[np.bool_], usual: float) ->
 
 
 # From which log odds on a note is named anew, and to which a name that it has is kept: of the listener's
-# names those of slurs and mutes are the least sure. Chosen on leads of our own generator and on the even
-# half of foreign phrases (`lab.touch`, `bench check`).
-RENAMED = {"palm-mute": (9.0, 0.0), "slur": (1.5, -1.5)}
+# names those of slurs and mutes are the least sure. Chosen on leads of our own generator and on foreign
+# phrases (`lab.touch`, `bench check`): from 0 on slurs the one lose what the others gain.
+RENAMED = {"palm-mute": (9.0, 0.0), "slur": (1.0, -0.5)}
 FEWEST_NOTES = 4  # fewer do not tell how a player plays
 ALIKE = {"palm-mute": Shows.AS_MUTED, "slur": Shows.AS_SLURRED}
 OTHERWISE = {"palm-mute": Shows.AS_OPEN, "slur": Shows.AS_PICKED}
