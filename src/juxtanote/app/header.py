@@ -81,7 +81,8 @@ class Header(QWidget):
         words = f"{doubtful} doubtful   {locked} locked"
         known = self._findings.phrase
         if known is not None and known.ident == phrase.ident:
-            words += f"   {len(self._findings.found)} findings"
+            count = len(self._findings.found)
+            words += f"   {count} finding{'' if count == 1 else 's'}"
         self._left.setText(words)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

@@ -77,8 +77,8 @@ def _heard_again(finding: Finding) -> str:
     words = [pitch_name(round(complaint.midi))] if complaint.midi is not None else []
     if complaint.kind in _HEARD_AGAIN:
         words.append(complaint.detail)
-    told, sure = ", ".join(words), f"(confidence {complaint.confidence:.2f})"
-    return f"{told} {sure}" if told else sure
+    told, sure = ", ".join(words), f"confidence {complaint.confidence:.2f}"
+    return f"{told} ({sure})" if told else sure
 
 
 def findings_csv(found: Sequence[Finding], phrase: Phrase, lesson: Lesson) -> str:
