@@ -72,6 +72,27 @@ class TestTelling(unittest.TestCase):
         offsets = [0.0, 2.0, 35.0, -1.0, 1.0, -30.0, 3.0, 0.0]
         self.assertEqual(len(without_talk(notes(offsets, 0.4, 2.0))), len(offsets))
 
+    def test_a_riff_of_short_notes_beside_a_line_keeps_what_is_surely_heard(self) -> None:
+        rng = np.random.default_rng(6)
+        riff = notes(rng.uniform(-45, 45, 10).tolist(), 0.07, 20.0)
+        line = notes(rng.normal(0.0, 3.0, 10).tolist(), 0.3, 2.0)
+        later = [replace(n, onset_s=n.onset_s + 2.6, offset_s=n.offset_s + 2.6) for n in line]
+        sure = [replace(n, confidence=0.95) for n in riff]
+        self.assertGreater(talk_log_odds(sure).min(), 0.0)  # each by itself is like talk
+        among = without_talk([*sure, *later])
+        alone = without_talk(sure)
+        self.assertGreaterEqual(len([n for n in among if n.onset_s < 2.6]), 8)
+        self.assertLess(len(alone), len(among) - len(later))
+
+    def test_what_is_left_amid_talk_is_doubted(self) -> None:
+        rng = np.random.default_rng(7)
+        spoken = [
+            replace(n, confidence=0.5) for n in notes(rng.uniform(-50, 50, 14).tolist(), 0.08, 12.0)
+        ]
+        spoken[6] = replace(spoken[6], confidence=0.99)
+        left = [n for n in without_talk(spoken) if n.confidence > 0.5]
+        self.assertEqual(left, [])
+
     def test_damped_strokes_are_not_talk(self) -> None:
         stroke = PerceivedNote(0.0, 0.03, 40.0, -18.0, 0.8, frozenset({"dead"}))
         strokes = [replace(stroke, onset_s=0.2 * k, offset_s=0.2 * k + 0.03) for k in range(12)]
