@@ -156,6 +156,10 @@ class TestFindingsOfThePhrase(unittest.TestCase):
                 [replace(n, written=replace(n.written, fret=n.written.fret + 2)) if n.ident == 4 else n
                  for n in phrase.notes]
             ),
+            "time": phrase.with_notes(
+                [replace(n, heard=replace(n.heard, onset_s=n.onset_s + 0.1)) if n.ident == 4 else n
+                 for n in phrase.notes]
+            ),
         }  # fmt: skip
         for kind, wrong in spoiled.items():
             lesson = self.lesson.with_phrase(wrong)

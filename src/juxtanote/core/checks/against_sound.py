@@ -136,10 +136,8 @@ def mended(lesson: Lesson, phrase: int, finding: Finding) -> Lesson | None:
         return note_edits.change_written(
             lesson, phrase, [note.ident], "place", string=place[0], fret=place[1]
         )
-    if complaint.kind == TIME:
-        return note_edits.move_note_edge(
-            lesson, phrase, note.ident, "onset", float(complaint.heard)
-        )
+    if complaint.kind == TIME and complaint.sounds_s is not None:
+        return note_edits.move_note_edge(lesson, phrase, note.ident, "onset", complaint.sounds_s)
     if complaint.kind == BEND and complaint.bend_semitones is not None:
         return _bent(lesson, phrase, note, complaint.bend_semitones)
     if complaint.kind == TECHNIQUE and complaint.technique:

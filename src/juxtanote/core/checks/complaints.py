@@ -47,6 +47,7 @@ class Complaint:
     midi: float | None = None  # what sounds instead, or what is missing
     bend_semitones: float | None = None
     technique: str = ""
+    sounds_s: float | None = None  # when it sounds, where it is written at another time
 
     @property
     def is_told(self) -> bool:

@@ -246,7 +246,7 @@ def _timing(note: Asked, other: PerceivedNote, evidence: Evidence) -> list[Compl
     word = "later" if late > 0 else "earlier"
     detail = f"it sounds {1000 * abs(late):.0f} ms {word} than it is written"
     return [
-        complaint_of(note, TIME, f"{other.onset_s:.3f}", confidence, detail, onset_s=note.onset_s)
+        complaint_of(note, TIME, f"{other.onset_s:.3f}", confidence, detail, sounds_s=other.onset_s)
     ]
 
 
