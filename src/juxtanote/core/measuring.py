@@ -28,7 +28,17 @@ class Measured:
 def measure_recording(
     sound: Sound, *, bpm: float | None = None, progress: Progress = no_progress
 ) -> Measured:
-    """Measure reference pitch and beats of a whole recording."""
+    """Measure reference pitch and beats of a whole recording.
+
+    Parameters
+    ----------
+    sound : Sound
+        All of it.
+    bpm : float, optional
+        Beats a minute, where a person knows them.
+    progress : Progress, optional
+        Told the share that is done, 0 to 1.
+    """
     mid = whole_middle(sound)
     cents, certainty = measure_reference_cents(mid, SAMPLE_RATE)
     progress(0.3)
@@ -87,7 +97,20 @@ def chords_of(
 
 
 def choose_key(notes: list[PerceivedNote]) -> tuple[str, str]:
-    """Name key and scale of heard notes, or nothing where there are too few."""
+    """Name key and scale of heard notes, or nothing where there are too few.
+
+    Parameters
+    ----------
+    notes : list of PerceivedNote
+        By onset in seconds; each counts by its length.
+
+    Examples
+    --------
+    >>> scale = (57, 59, 60, 62, 64, 65, 67, 69, 57)
+    >>> line = [PerceivedNote(0.5 * k, 0.5 * k + 0.5, float(m), -18.0, 0.9) for k, m in enumerate(scale)]
+    >>> choose_key(line)[0], choose_key(line[:3])
+    ('A minor', ('', ''))
+    """
     pitched = [n for n in notes if "dead" not in n.techniques]
     if len(pitched) < 5:
         return "", ""

@@ -153,7 +153,13 @@ def place_heard(
 
 
 def evidence_of(heard: Listening) -> Evidence:
-    """Keep the frame curves of a listening, thinned to what can be drawn."""
+    """Keep the frame curves of a listening, thinned to what can be drawn.
+
+    Parameters
+    ----------
+    heard : Listening
+        Its curves have a value every `hop_s` seconds.
+    """
     step = max(len(heard.onset_curve) // 3000, 1)
 
     def thin(curve: NDArray[np.float64]) -> tuple[float, ...]:

@@ -41,6 +41,14 @@ class Options:
 def transcribe(path: Path, options: Options, progress: Progress = no_progress) -> Lesson:
     """Make a lesson of a recording: one phrase for each stretch where the lead plays.
 
+    Parameters
+    ----------
+    path : Path
+        Of a sound file.
+    options : Options
+    progress : Progress, optional
+        Told the share that is done, 0 to 1.
+
     Raises
     ------
     SoundFileError
