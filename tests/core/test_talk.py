@@ -84,6 +84,16 @@ class TestTelling(unittest.TestCase):
         self.assertGreaterEqual(len([n for n in among if n.onset_s < 2.6]), 8)
         self.assertLess(len(alone), len(among) - len(later))
 
+    def test_who_says_that_a_guitar_plays_is_believed(self) -> None:
+        rng = np.random.default_rng(8)
+        riff = notes(rng.uniform(-45, 45, 10).tolist(), 0.07, 20.0)
+        sure = [replace(n, confidence=0.95) for n in riff]
+        believed = [
+            sum(n.confidence > 0.5 for n in without_talk(sure, is_played=played))
+            for played in (False, True)
+        ]
+        self.assertLessEqual(2 * believed[0], believed[1])
+
     def test_what_is_left_amid_talk_is_doubted(self) -> None:
         rng = np.random.default_rng(7)
         spoken = [

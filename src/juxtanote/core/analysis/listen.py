@@ -78,7 +78,7 @@ def listen(
     notes = describe(found, traces, mid, spectra, reference_hz, part_of(progress, 0.6, 1.0))
     level = _level_curve(mid, len(onset_curve))
     if not (keep_talk or hints.certain or hints.expected_notes):
-        notes = without_talk(notes)
+        notes = without_talk(notes, is_played=hints.is_played)
     notes = own_curves(notes)  # not before: talk is told by curves that keep to no pitch
     hop_s = HOP_LENGTH / SAMPLE_RATE
     length_s = len(mid) / SAMPLE_RATE

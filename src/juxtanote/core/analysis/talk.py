@@ -115,17 +115,19 @@ def talk_log_odds(notes: Sequence[PerceivedNote]) -> NDArray[np.float64]:
     return odds
 
 
-def without_talk(notes: Sequence[PerceivedNote]) -> list[PerceivedNote]:
+def without_talk(notes: Sequence[PerceivedNote], *, is_played: bool = False) -> list[PerceivedNote]:
     """Doubt notes as far as they may be talk, and leave out what is hardly a note then.
 
     Parameters
     ----------
     notes : sequence of PerceivedNote
         By onset in seconds.
+    is_played : bool
+        A person says that a guitar plays here: then nothing is taken for a voice that talks alone.
     """
     odds, onsets = talk_log_odds(notes), np.array([note.onset_s for note in notes])
     like_talk = odds > DOUBTED_FROM
-    spoken = _share_around(onsets, like_talk, SPOKEN_S) >= SPOKEN
+    spoken = (_share_around(onsets, like_talk, SPOKEN_S) >= SPOKEN) & (not is_played)
     steps = np.where(spoken, DOUBT_OF_TALK, DOUBT)
     doubted = [
         _less_sure(note, step * (told - DOUBTED_FROM)) if told > DOUBTED_FROM else note
