@@ -84,6 +84,19 @@ class TestTelling(unittest.TestCase):
         self.assertGreaterEqual(len([n for n in among if n.onset_s < 2.6]), 8)
         self.assertLess(len(alone), len(among) - len(later))
 
+    def test_what_is_faster_than_anybody_talks_is_a_riff(self) -> None:
+        rng = np.random.default_rng(9)
+        slow = [
+            replace(n, confidence=0.95)
+            for n in notes(rng.uniform(-45, 45, 40).tolist(), 0.07, 20.0)
+        ]
+        fast = [
+            replace(n, onset_s=0.27 * n.onset_s, offset_s=0.27 * n.onset_s + 0.07) for n in slow
+        ]
+        believed = [sum(n.confidence > 0.5 for n in without_talk(line)) for line in (slow, fast)]
+        self.assertLess(believed[0], 20)
+        self.assertGreater(believed[1], 30)
+
     def test_who_says_that_a_guitar_plays_is_believed(self) -> None:
         rng = np.random.default_rng(8)
         riff = notes(rng.uniform(-45, 45, 10).tolist(), 0.07, 20.0)
