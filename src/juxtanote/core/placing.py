@@ -24,7 +24,12 @@ def to_place(note: PerceivedNote) -> NoteToPlace:
     """Give what the placement needs of a heard note."""
     midi = note.midi if "natural-harmonic" in note.techniques else float(round(note.midi))
     return NoteToPlace(
-        note.onset_s, note.offset_s, midi, note.techniques, note.bend_semitones, legato=note.legato
+        onset_s=note.onset_s,
+        offset_s=note.offset_s,
+        midi=midi,
+        techniques=note.techniques,
+        bend_semitones=note.bend_semitones,
+        legato=note.legato,
     )
 
 
@@ -89,23 +94,34 @@ def to_notes(
     notes = []
     for index, note in enumerate(heard):
         seen = HeardNote(
-            max(note.onset_s, 0.0), max(note.offset_s, note.onset_s + LEAST_NOTE_S),
-            _within(note.midi, 0.0, 127.0),
-            _within(note.level_db, -120.0, 20.0), _within(note.confidence, 0.0, 1.0),
-            note.curve, note.evidence,
-            tuple(
+            onset_s=max(note.onset_s, 0.0),
+            offset_s=max(note.offset_s, note.onset_s + LEAST_NOTE_S),
+            midi=_within(note.midi, 0.0, 127.0),
+            level_db=_within(note.level_db, -120.0, 20.0),
+            confidence=_within(note.confidence, 0.0, 1.0),
+            curve=note.curve,
+            evidence=note.evidence,
+            runner_ups=tuple(
                 RunnerUp(
-                    _within(o.midi, 0.0, 127.0), _within(o.confidence, 0.0, 1.0), o.differs,
-                    max(o.at_s, 0.0),
+                    midi=_within(o.midi, 0.0, 127.0),
+                    confidence=_within(o.confidence, 0.0, 1.0),
+                    differs=o.differs,
+                    at_s=max(o.at_s, 0.0),
                 )
                 for o in note.others
             ),
-            note.stiffness, note.strength, note.legato,
-        )  # fmt: skip
+            stiffness=note.stiffness,
+            strength=note.strength,
+            legato=note.legato,
+        )
         written = WrittenNote(
-            placement.strings[index], placement.frets[index], note.techniques,
-            _within(note.bend_semitones, 0.0, WIDEST_BEND), fingers[index], strokes[index],
-        )  # fmt: skip
+            string=placement.strings[index],
+            fret=placement.frets[index],
+            techniques=note.techniques,
+            bend_semitones=_within(note.bend_semitones, 0.0, WIDEST_BEND),
+            finger=fingers[index],
+            stroke=strokes[index],
+        )
         notes.append(Note(index + 1, seen, written))
     return notes
 

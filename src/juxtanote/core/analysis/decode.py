@@ -362,7 +362,17 @@ def _dead_notes(posteriors: Posteriors) -> list[FoundNote]:
             continue
         notes.append(
             FoundNote(
-                float(frame), frame + 3, 0, float(dead[frame]), 0.0, 0, 0, 0, 0, (), dead=True
+                start=float(frame),
+                end=frame + 3,
+                midi=0,
+                onset_posterior=float(dead[frame]),
+                active_posterior=0.0,
+                slurred=0,
+                slide=0,
+                muted=0,
+                harmonic=0,
+                rivals=(),
+                dead=True,
             )
         )
     return notes

@@ -198,9 +198,14 @@ def _dead(note: FoundNote, onset: float, found: list[FoundNote], index: int) -> 
     nearest = min(pitched, key=lambda other: abs(other.start - note.start), default=None)
     midi = float(nearest.midi) if nearest is not None else DEAD_MIDI
     return PerceivedNote(
-        onset, onset + DEAD_S, midi, DEAD_DB, DEAD_BELIEF * note.onset_posterior, frozenset({"dead"}),
+        onset_s=onset,
+        offset_s=onset + DEAD_S,
+        midi=midi,
+        level_db=DEAD_DB,
+        confidence=DEAD_BELIEF * note.onset_posterior,
+        techniques=frozenset({"dead"}),
         evidence=(Observation(Shows.CLICK),),
-    )  # fmt: skip
+    )
 
 
 def _perceived(
@@ -230,10 +235,18 @@ def _perceived(
     )
     others = tuple(OtherReading(float(m), round(p, 3)) for m, p in note.rivals)
     return PerceivedNote(
-        onset, offset, midi, level, calibrated(note), frozenset(tags),
-        round(reading.bend_semitones, 2), curve, tuple(evidence), others,
+        onset_s=onset,
+        offset_s=offset,
+        midi=midi,
+        level_db=level,
+        confidence=calibrated(note),
+        techniques=frozenset(tags),
+        bend_semitones=round(reading.bend_semitones, 2),
+        curve=curve,
+        evidence=tuple(evidence),
+        others=others,
         legato=round(min(max(note.slurred, 0.0), 1.0), 2),
-    )  # fmt: skip
+    )
 
 
 def own_curves(notes: list[PerceivedNote]) -> list[PerceivedNote]:
@@ -365,15 +378,18 @@ def _lengths(notes: list[PerceivedNote]) -> list[PerceivedNote]:
 def _left_to_ring(notes: list[PerceivedNote]) -> NDArray[np.bool_]:
     """Tell for each note whether it lies in a passage in which most notes ring into later ones."""
     onsets = np.array([note.onset_s for note in notes])
-    rings = np.array([
-        any(
-            n.onset_s > note.onset_s + TOGETHER_S
-            and note.offset_s - n.onset_s > RINGS_ON_S
-            and abs(n.midi - note.midi) > SAME_PITCH
-            for n in notes[index + 1 : index + 9]
-        )
-        for index, note in enumerate(notes)
-    ], dtype=bool)  # fmt: skip
+    rings = np.array(
+        [
+            any(
+                n.onset_s > note.onset_s + TOGETHER_S
+                and note.offset_s - n.onset_s > RINGS_ON_S
+                and abs(n.midi - note.midi) > SAME_PITCH
+                for n in notes[index + 1 : index + 9]
+            )
+            for index, note in enumerate(notes)
+        ],
+        dtype=bool,
+    )
     shares = [rings[np.abs(onsets - at) <= RINGS_AROUND_S].mean() for at in onsets]
     return np.array(shares) > MOST_RING
 

@@ -76,5 +76,14 @@ def _note(track: PitchTrack, begin: int, end: int, strength: float) -> FoundNote
     clarity = float(np.mean(track.clarity[begin:last]))
     slurred = 0.8 if strength < 0.12 else 0.1
     return FoundNote(
-        float(begin), last, midi, 0.3 + 0.6 * clarity, clarity, slurred, 0.0, 0.0, 0.0, ()
+        start=float(begin),
+        end=last,
+        midi=midi,
+        onset_posterior=0.3 + 0.6 * clarity,
+        active_posterior=clarity,
+        slurred=slurred,
+        slide=0.0,
+        muted=0.0,
+        harmonic=0.0,
+        rivals=(),
     )

@@ -176,13 +176,24 @@ def phrase_of_tones(
         zip(tones, time_map.to_seconds(edges).tolist(), strict=True), start=1
     ):
         end = start + max(SOUNDING * (end - start), 0.05)
-        heard = HeardNote(max(start, 0.0), max(end, 0.05), float(tone.midi), LEVEL_DB, 1.0)
+        heard = HeardNote(
+            onset_s=max(start, 0.0),
+            offset_s=max(end, 0.05),
+            midi=float(tone.midi),
+            level_db=LEVEL_DB,
+            confidence=1.0,
+        )
         string, fret = tone.place or (1, 0)
         locked = {"time"} | ({"place"} if tone.place is not None else set())
         written = WrittenNote(
-            string, fret, tone.techniques, tone.bend_semitones, onset_beats=tone.onset,
-            duration_beats=tone.length, locked=frozenset(locked),
-        )  # fmt: skip
+            string=string,
+            fret=fret,
+            techniques=tone.techniques,
+            bend_semitones=tone.bend_semitones,
+            onset_beats=tone.onset,
+            duration_beats=tone.length,
+            locked=frozenset(locked),
+        )
         notes.append(Note(number, heard, written))
     begin = min([source.start_s, *(n.onset_s for n in notes)])
     finish = max(n.offset_s for n in notes) + 0.05

@@ -55,9 +55,14 @@ class NoteRow:
     def to_place(self) -> NoteToPlace:
         """Give what the placement solver needs; what is filled in counts as locked."""
         return NoteToPlace(
-            self.onset_s, self.onset_s + self.duration_s, self.midi, self.techniques,
-            self.bend_semitones, self.string, self.fret,
-        )  # fmt: skip
+            onset_s=self.onset_s,
+            offset_s=self.onset_s + self.duration_s,
+            midi=self.midi,
+            techniques=self.techniques,
+            bend_semitones=self.bend_semitones,
+            string=self.string,
+            fret=self.fret,
+        )
 
 
 def note_to_row(note: Note, time_map: TimeMap) -> NoteRow:

@@ -132,12 +132,16 @@ def rows_to_notes(rows: list[NoteRow], *, first_ident: int = 1, shift_s: float =
     for number, row in enumerate(rows, start=first_ident):
         onset = row.onset_s + shift_s
         heard = HeardNote(
-            max(onset, 0.0), max(onset, 0.0) + row.duration_s, row.midi, row.level_db, row.confidence,
+            onset_s=max(onset, 0.0),
+            offset_s=max(onset, 0.0) + row.duration_s,
+            midi=row.midi,
+            level_db=row.level_db,
+            confidence=row.confidence,
             evidence=(Observation(Shows.FROM_FILE),),
-        )  # fmt: skip
+        )
         written = WrittenNote(
-            row.string or 1, row.fret or 0, row.techniques,
-            min(max(row.bend_semitones, 0.0), WIDEST_BEND),
+            string=row.string or 1, fret=row.fret or 0, techniques=row.techniques,
+            bend_semitones=min(max(row.bend_semitones, 0.0), WIDEST_BEND),
             locked=frozenset({"place", "pitch"}) if row.string and row.fret is not None else frozenset(),
         )  # fmt: skip
         notes.append(Note(number, heard, written))

@@ -24,11 +24,15 @@ def note_to_place(note: Note) -> NoteToPlace:
     """Give what the placement needs of a note of a lesson; locked places stay."""
     locked = "place" in note.written.locked
     return NoteToPlace(
-        note.onset_s, note.offset_s, round(note.heard.midi), note.written.techniques,
-        note.written.bend_semitones,
-        note.written.string if locked else None, note.written.fret if locked else None,
-        note.heard.legato,
-    )  # fmt: skip
+        onset_s=note.onset_s,
+        offset_s=note.offset_s,
+        midi=round(note.heard.midi),
+        techniques=note.written.techniques,
+        bend_semitones=note.written.bend_semitones,
+        string=note.written.string if locked else None,
+        fret=note.written.fret if locked else None,
+        legato=note.heard.legato,
+    )
 
 
 def places_of(

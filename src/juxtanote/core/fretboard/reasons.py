@@ -157,7 +157,13 @@ def _inside_changes(
 
 
 def _places(guitar: Guitar, note: NoteToPlace, chosen: tuple[int, int]) -> list[tuple[int, int]]:
-    free = NoteToPlace(note.onset_s, note.offset_s, note.midi, note.techniques, note.bend_semitones)
+    free = NoteToPlace(
+        onset_s=note.onset_s,
+        offset_s=note.offset_s,
+        midi=note.midi,
+        techniques=note.techniques,
+        bend_semitones=note.bend_semitones,
+    )
     places = find_candidates(guitar, free)
     return places if chosen in places else [chosen, *places]
 
@@ -195,13 +201,13 @@ def _place_terms(
             string, fret = place
         note = notes[member]
         fixed[member] = NoteToPlace(
-            note.onset_s,
-            note.offset_s,
-            note.midi,
-            note.techniques,
-            note.bend_semitones,
-            string,
-            fret,
+            onset_s=note.onset_s,
+            offset_s=note.offset_s,
+            midi=note.midi,
+            techniques=note.techniques,
+            bend_semitones=note.bend_semitones,
+            string=string,
+            fret=fret,
         )
     problems: list[str] = []
     states = hand_states(guitar, fixed, event, problems)

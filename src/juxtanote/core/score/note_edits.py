@@ -246,8 +246,12 @@ def add_note(lesson: Lesson, phrase: int, onset_s: float, string: int, fret: int
         later = [n.onset_s for n in found.notes if n.onset_s > onset_s + SHORTEST_NOTE_S]
         end = min([onset_s + 0.25, *later])
         pitch = float(guitar_of(lesson, phrase).midi_at(string, fret))
-        heard = HeardNote(onset_s, end, pitch, evidence=(Observation(Shows.BY_HAND),))
-        written = WrittenNote(string, fret, locked=frozenset({"pitch", "place", "heard"}))
+        heard = HeardNote(
+            onset_s=onset_s, offset_s=end, midi=pitch, evidence=(Observation(Shows.BY_HAND),)
+        )
+        written = WrittenNote(
+            string=string, fret=fret, locked=frozenset({"pitch", "place", "heard"})
+        )
         return found.with_notes([*found.notes, Note(number, heard, written)])
 
     return with_change(lesson, phrase, added)
@@ -327,7 +331,9 @@ def shift_octave(lesson: Lesson, phrase: int, notes: Iterable[int], octaves: int
         place = any_place(guitar, round(midi), near=note.written.string)
         if place is None:
             return note
-        before = RunnerUp(note.heard.midi, note.heard.confidence, Otherwise.FIRST)
+        before = RunnerUp(
+            midi=note.heard.midi, confidence=note.heard.confidence, differs=Otherwise.FIRST
+        )
         heard = note.heard.at_pitch(midi, (before,))
         return replace(note, heard=heard).rewritten("pitch", string=place[0], fret=place[1])
 
