@@ -5,7 +5,8 @@
 *foreign*: the composed phrases through the instruments of Debian's csound-soundfont and opl3-soundfont,
 amplifiers and effects of guitarix-ladspa, drums of avldrums.lv2-soundfont. *hostile*: what is no guitar.
 *records*: songs whose certain notes are listed in ``NAME.pairs.csv`` (onset, pitch) beside ``NAME.mix.flac`` and
-``NAME.stem.flac``.
+``NAME.stem.flac``; where ``NAME.strokes.csv`` (onset) lists every stroke that a person charted, of which pitch ever,
+how many of them are heard at all.
 """
 
 import argparse
@@ -45,6 +46,7 @@ PLUGINS = os.environ.get("LADSPA_PATH", "/usr/lib/ladspa")
 SEED = 7171
 GUITARS = (25, 26, 27, 28, 29, 30)
 ON_S, PITCH, WINDOW_S, SOUNDS_S = 0.05, 0.5, 0.25, 0.09
+MOST_LATE_S = 0.1  # a chart may be
 
 
 def play(midi: mido.MidiFile, font: Path) -> np.ndarray:
@@ -320,6 +322,16 @@ def score_pairs(pairs: np.ndarray, heard: list[PerceivedNote]) -> tuple[float, f
     return float(np.mean(hit >= 0)), float(np.mean(sounding)), beside / max(len(pairs), 1)
 
 
+def strokes_heard(strokes: np.ndarray, heard: list[PerceivedNote]) -> float:
+    """Give the share of charted strokes that have a note of their own, at the delay of the chart."""
+    onsets = np.array([n.onset_s for n in heard])
+    shares = []
+    for late in np.arange(-MOST_LATE_S, MOST_LATE_S, 0.01):
+        near = np.abs(np.subtract.outer(strokes + late, onsets)) < ON_S
+        shares.append(np.mean(maximum_bipartite_matching(csr_array(near), "column") >= 0))
+    return float(max(shares, default=0.0))
+
+
 def records(folder: Path) -> None:
     """Print ring 3."""
     for what in ("mix", "stem"):
@@ -331,8 +343,13 @@ def records(folder: Path) -> None:
             heard = hear_all(sound, reference_cents=cents)
             scores.append(score_pairs(pairs, heard))
             pit, snd, clutter = scores[-1]
+            charted = path.with_name(f"{path.name.split('.')[0]}.strokes.csv")
+            all_of_them = ""
+            if charted.is_file():
+                strokes = np.loadtxt(charted, skiprows=1)
+                all_of_them = f"strokes {strokes_heard(strokes, heard):.3f}  "
             print(
-                f"{path.name:20s} pit {pit:.3f}  snd {snd:.3f}  clutter {clutter:.2f}  "
+                f"{path.name:20s} pit {pit:.3f}  snd {snd:.3f}  clutter {clutter:.2f}  {all_of_them}"
                 f"{len(heard) / sound.duration_s:.1f} notes a second, reference {cents:+.1f} cents",
                 flush=True,
             )
