@@ -14,7 +14,7 @@ import soundfile
 
 from juxtanote.cli import main
 from juxtanote.core.audio.sound import Sound
-from juxtanote.core.checks.complaints import BLEED, EXTRA, complaint_of
+from juxtanote.core.checks.complaints import BLEED, EXTRA, TECHNIQUE, complaint_of
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.practice.takes import Compared, compare
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
@@ -91,6 +91,21 @@ class TestCompare(unittest.TestCase):
             self.assertEqual(kinds(told), wanted, str(changes))
         tab[4] = replace(tab[4], techniques=frozenset())  # of a picked note it is no matter
         self.assertNotIn(("quiet", 4), kinds(compare(tab, played(0.7, soft4=0.07))))
+
+    def test_a_vibrato_that_is_written_is_asked_for_and_no_other(self) -> None:
+        tab = right()
+        self.assertNotIn("vibrato", [f.kind for f in compare(tab, played(0.7)).findings])
+        tab[4] = replace(tab[4], techniques=frozenset({"vibrato"}))
+        told = compare(tab, played(0.7))
+        self.assertEqual(kinds(told), [("vibrato", 4)])
+        self.assertIn("vibrato is not heard", told.summary)
+        # One that nobody wrote is no fault of the take.
+        plain = complaint_of(
+            right()[4], TECHNIQUE, "vibrato", 0.9, "vibrato is heard", technique="vibrato"
+        )
+        where = "juxtanote.core.practice.takes.second_ear"
+        with mock.patch(where, side_effect=lambda asked, _: [plain] if asked else []):
+            self.assertEqual(kinds(compare(right(), played())), [])
 
     def test_a_note_too_many_stands_where_it_would_be_written(self) -> None:
         tab = right()

@@ -39,8 +39,8 @@ SPAN_S, LEAST_NOTES, ENOUGH_FOR_CURVES = 4.0, 9, 7
 GONE, SOON_S = 6e-4, 0.2
 SOFT_IS_RIGHT = 0.8  # how often one is too soft that nobody hears and that sounds all the same
 SLURS = frozenset({"hammer-on", "pull-off"})
-SURE = 0.5  # complaints that are more likely wrong than right are kept back
-# A student leaves notes out, or hits one more, oftener than a tab is wrong so, and no band covers it.
+# A student leaves notes out, or hits one more, oftener than a tab is wrong so, and no band covers it:
+# beside what is told of a tab, from so little confidence on.
 TOLD_FROM = {EXTRA: 0.0, MISSING: 0.4}
 STEADY_MS, SAFE_STEP = 25.0, 0.1  # a spread that a teacher calls steady; how much slower is safe
 KINDS = {EXTRA: "missing", MISSING: "extra"}  # what is written and does not sound was not played
@@ -123,9 +123,12 @@ def compare(
     told: list[Complaint] = []
     for part in parts:
         inside = [n for n in moved if part.start_s <= n.onset_s < part.end_s]
-        told += [c for c in second_ear(inside, part) if c.confidence >= TOLD_FROM.get(c.kind, SURE)]
+        told += [
+            c for c in second_ear(inside, part)
+            if c.is_told or c.confidence >= TOLD_FROM.get(c.kind, 1.0)
+        ]  # fmt: skip
     told = [*_soft_or_missed(told, moved, parts)]
-    findings = tuple(_finding(c, asked, tempo) for c in told if _kind(c) in TOLD)
+    findings = tuple(_finding(c, asked, tempo) for c in told if _kind(c, asked) in TOLD)
     notes = tuple(_played(note, here, told, parts) for note, here in zip(asked, moved, strict=True))
     return Compared(
         findings, notes, _summary(findings, notes, asked, tempo.speed), tempo.speed,
@@ -368,16 +371,17 @@ def _at(note: Asked, tempo: _Tempo) -> Asked:
     return replace(note, onset_s=onset, offset_s=max(float(offset), onset + 0.05))
 
 
-def _kind(complaint: Complaint) -> str:
-    if complaint.kind == "technique" and complaint.technique == "vibrato":
+def _kind(complaint: Complaint, asked: Sequence[Asked]) -> str:
+    is_written = any(n.row == complaint.row and "vibrato" in n.techniques for n in asked)
+    if complaint.technique == "vibrato" and is_written:
         return "vibrato"
     return KINDS.get(complaint.kind, complaint.kind)
 
 
 def _finding(complaint: Complaint, asked: Sequence[Asked], tempo: _Tempo) -> Found:
-    kind = _kind(complaint)
+    kind = _kind(complaint, asked)
     note = next((n for n in asked if n.row == complaint.row), None)
-    onset = note.onset_s if note is not None else tempo.written_at(complaint.onset_s)
+    onset = round(note.onset_s if note else tempo.written_at(complaint.onset_s), 4)
     detail = complaint.detail
     if kind == "missing":
         detail = "this note is not played"
@@ -387,12 +391,7 @@ def _finding(complaint: Complaint, asked: Sequence[Asked], tempo: _Tempo) -> Fou
         short = 100.0 * (note.bends - complaint.bend_semitones)
         detail = f"the bend is {abs(short):.0f} cents too {'low' if short > 0 else 'high'}"
     return Found(
-        kind,
-        round(onset, 4),
-        complaint.row,
-        detail,
-        complaint.confidence,
-        round(complaint.onset_s, 4),
+        kind, onset, complaint.row, detail, complaint.confidence, round(complaint.onset_s, 4)
     )
 
 
@@ -435,13 +434,11 @@ def _summary(
     good = f"{played} of {len(notes)} notes are there at {100 * speed:.0f} % of the speed"
     good += f", mostly within {usual:.0f} ms of your own tempo." if late else "."
     if not findings:
-        return (
-            f"{good} Nothing stands out to work on. Go on at {100 * min(speed + 0.05, 1.25):.0f} %."
-        )
+        onward = 100 * min(speed + 0.05, 1.25)
+        return f"{good} Nothing stands out to work on. Go on at {onward:.0f} %."
     kinds = [f.kind for f in findings]
     worst = max(set(kinds), key=lambda k: (kinds.count(k), -WORST.index(k)))
-    count = kinds.count(worst)
-    often = f"{count} times" if count > 1 else "once"
+    often = f"{kinds.count(worst)} times" if kinds.count(worst) > 1 else "once"
     first = next(f for f in findings if f.kind == worst)
     number = 1 + next((k for k, n in enumerate(asked) if n.onset_s >= first.onset_s - 1e-6), 0)
     return (
