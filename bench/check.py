@@ -4,7 +4,8 @@
 
 The foreign ring's phrases, alone and in a band. Of each kind of mistake: how many are found (the kind that is
 right, at the note), and how many complaints a note a correct tab gets. Even cases are for tuning, odd ones
-(--aside) are kept aside. Another drawing has other sounds, bands and mistakes: nothing was set on any but 0.
+(--aside) are kept aside. Another drawing has other sounds, bands and mistakes; drawings 0 to 2 were used to
+set edges, 3 judged them.
 """
 
 import argparse

@@ -14,6 +14,7 @@ from juxtanote.core.checks.told_techniques import (
     BELIEVED,
     Belief,
     Played,
+    count_kinds,
     technique_complaints,
     touch_of,
 )
@@ -101,7 +102,10 @@ class TestDoubts(unittest.TestCase):
         steps = [replace(n, midi=60.0 + k) for k, n in enumerate(among)]
         plain = [replace(n, techniques=frozenset()) for n in steps]
         odds = 1.0
-        told = [technique_complaints(notes[2], notes, {"slur": odds}) for notes in (steps, plain)]
+        told = [
+            technique_complaints(notes[2], notes, {"slur": odds}, count_kinds(notes))
+            for notes in (steps, plain)
+        ]
         self.assertEqual([[c.technique for c in found] for found in told], [["hammer-on"], []])
         self.assertIn("perhaps", told[0][0].detail)
         for doubts in BELIEVED.values():
@@ -110,12 +114,14 @@ class TestDoubts(unittest.TestCase):
 
     def test_what_is_surely_otherwise_is_said_without_perhaps(self) -> None:
         steps = [replace(n, midi=60.0 + k) for k, n in enumerate(tab(2, 2))]
-        found = technique_complaints(steps[3], steps, {"slur": 6.0})
+        found = technique_complaints(steps[3], steps, {"slur": 6.0}, count_kinds(steps))
         self.assertEqual([c.detail for c in found], ["hammer-on is heard"])
         self.assertGreater(found[0].confidence, 0.8)
         # The same note cannot be slurred into where nothing was played before it on its string.
         alone = [replace(steps[3], string=5)]
-        self.assertEqual(technique_complaints(alone[0], alone, {"slur": 6.0}), [])
+        self.assertEqual(
+            technique_complaints(alone[0], alone, {"slur": 6.0}, count_kinds(alone)), []
+        )
 
 
 class TestOnSound(unittest.TestCase):
@@ -124,7 +130,9 @@ class TestOnSound(unittest.TestCase):
         touch = touch_of(played, evidence)
         notes = [note for note, _ in played]
         for note in notes:
-            self.assertEqual(technique_complaints(note, notes, touch[note.row]), [])
+            self.assertEqual(
+                technique_complaints(note, notes, touch[note.row], count_kinds(notes)), []
+            )
             self.assertLess(touch[note.row]["slur"], 0.0)
 
     def test_without_the_listeners_evidence_names_stay(self) -> None:

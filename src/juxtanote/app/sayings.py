@@ -30,7 +30,8 @@ _OTHERWISE = {
     Otherwise.ONE_NOTE: "one with the note before", Otherwise.FIRST: "the first reading",
 }  # fmt: skip
 _STEPS = {
-    12: "an octave up", -12: "an octave down", 1: "a semitone up", -1: "a semitone down",
+    0: "the same pitch", 1: "a semitone up", -1: "a semitone down", 12: "an octave up",
+    -12: "an octave down",
 }  # fmt: skip
 _CHOSEN = {
     Chosen.UNASKED: "",

@@ -63,7 +63,7 @@ def time_map_of(reading: BeatReading | Pulses) -> TimeMap:
     )
 
 
-AROUND_S = 0.05  # seconds around the notes of a phrase, and around bars
+AROUND_S = 0.05  # seconds after the last bar
 # Beats before a bar line that belong to it, and after one that do not.
 BEGINS_A_BAR, ENDS_A_BAR = 0.12, 0.3
 

@@ -124,9 +124,8 @@ class JobRunner(QObject):
         self._pool, self._quick, self._long = (QThreadPool(self) for _ in range(3))
         self._pool.setMaxThreadCount(2)
         self._quick.setMaxThreadCount(1)
-        self._long.setMaxThreadCount(
-            3
-        )  # pages, the tab's sound and a check do not wait for each other
+        # Pages, the tab's sound and a check do not wait for each other.
+        self._long.setMaxThreadCount(3)
         self._finished.connect(self._on_finished)
         self._gate = threading.Event()
         self._gate.set()

@@ -27,7 +27,12 @@ from juxtanote.core.checks.complaints import (
     complaint_of,
     nothing_sounds,
 )
-from juxtanote.core.checks.told_techniques import JOINED, technique_complaints, touch_of
+from juxtanote.core.checks.told_techniques import (
+    JOINED,
+    count_kinds,
+    technique_complaints,
+    touch_of,
+)
 from juxtanote.core.theory.harmonics import difference_tones
 
 REACH_S = 0.2  # so far apart a written and a heard note may be one
@@ -91,11 +96,12 @@ def second_ear(asked: Sequence[Asked], evidence: Evidence) -> list[Complaint]:
     taken = set(pairs.values())
     played = [(note, heard[pairs[k]]) for k, note in enumerate(asked) if k in pairs]
     touch = touch_of([pair for pair in played if _is_at_pitch(*pair)], evidence)
+    written_so = count_kinds(asked)
     for index, note in enumerate(asked):
         other = heard[pairs[index]] if index in pairs else None
         wrong = _of_note(note, other, asked, evidence)
         if not wrong and other is not None and note.row in touch:
-            wrong = technique_complaints(note, asked, touch[note.row])
+            wrong = technique_complaints(note, asked, touch[note.row], written_so)
         found += wrong
     found += [*_quiet(played, evidence), *_bleed(played, evidence)]
     left = [heard[k] for k in range(len(heard)) if k not in taken]

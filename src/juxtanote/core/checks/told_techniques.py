@@ -64,7 +64,7 @@ BELIEVED: dict[str, Doubts] = {
 # Seconds: of a shorter note nobody hears how it is struck, or it has no room for a swing.
 SHORTEST_S = {"slur": 0.06, "vibrato": 0.25}
 Played = tuple[Asked, PerceivedNote]  # as it is written, and as it is heard
-MOST_BELIEVED, EVEN = 0.9, 0.5
+MOST_BELIEVED, EVEN = 0.9, 0.5  # of a chance; from where on it is said without "perhaps"
 JOINED = frozenset({"hammer-on", "pull-off", "slide", "tap"})
 
 
@@ -94,10 +94,22 @@ def touch_of(played: Sequence[Played], evidence: Evidence) -> dict[int, dict[str
     return told
 
 
+def count_kinds(asked: Sequence[Asked]) -> dict[str, int]:
+    """Count the notes that are written in each kind of `touch.KINDS`.
+
+    Parameters
+    ----------
+    asked : sequence of Asked
+        All written notes of a phrase.
+    """
+    return {kind: sum(is_of(kind, n.techniques) is True for n in asked) for kind in KINDS}
+
+
 def technique_complaints(
     note: Asked,
     asked: Sequence[Asked],
     touch: Mapping[str, float],
+    written_so: Mapping[str, int],
 ) -> list[Complaint]:
     """Complain of a technique that does not sound, or one that sounds and is not written.
 
@@ -109,6 +121,8 @@ def technique_complaints(
         All written notes of the phrase, by onset.
     touch : mapping of str to float
         Log odds of kinds, as `touch_of` gives them for the note.
+    written_so : mapping of str to int
+        How many notes of the phrase are written in each kind, as `count_kinds` tells it.
     """
     likeliest: tuple[float, str, bool] | None = None
     for kind, odds in touch.items():
@@ -117,8 +131,8 @@ def technique_complaints(
         written = is_of(kind, note.techniques)
         if written is None:
             continue
-        others = sum(n is not note and is_of(kind, n.techniques) is True for n in asked)
-        belief, apart = BELIEVED[kind].of(written, others), -odds if written else odds
+        belief = BELIEVED[kind].of(written, written_so[kind] - written)
+        apart = -odds if written else odds
         if apart < belief.told:
             continue
         tag = _written_tag(kind, note) if written else _could_be(kind, note, asked)

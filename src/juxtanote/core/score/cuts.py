@@ -29,6 +29,7 @@ AT_BAR_LINE = 0.06  # of a bar
 UNLIKE, UNLIKE_S = 0.15, 0.02  # by so much of it, and so many seconds, may a figure's rhythm differ
 # Seconds around the notes of a phrase, before the next one's, and the least of one.
 BEFORE_S, AFTER_S, BEFORE_NEXT_S, LEAST_CUT_S = 0.06, 0.08, 0.02, 0.2
+LEAD_PAUSE_S, PHRASE_REST_S = 0.8, 1.2  # the lead pauses for so long; phrases are apart so far
 
 
 @dataclass(frozen=True, slots=True)
@@ -164,9 +165,6 @@ def with_cuts(lesson: Lesson, cuts: Sequence[Cut]) -> Lesson:
         ):
             lesson = edits.cut_phrase(lesson, cut.start_s, cut.end_s, proposed=True)
     return lesson
-
-
-LEAD_PAUSE_S, PHRASE_REST_S = 0.8, 1.2  # the lead pauses for so long; phrases are apart so far
 
 
 def lead_spans(
