@@ -153,7 +153,7 @@ class Tasks(QObject):
             from juxtanote.core.analysis.stretches import hear_stretch
             from juxtanote.core.placing import evidence_of, place_heard
 
-            known = replace(hints or Hints(), certain=certain, is_played=True)
+            known = replace(hints or Hints(), certain=certain)
             if string:
                 known = known.on_string(around.guitar, string)
             elif hints:  # what the guitar can sound counts where the person was told of it

@@ -14,6 +14,7 @@ from juxtanote.core.analysis.naming import TIED_GAP_S, describe, own_curves
 from juxtanote.core.analysis.partials import measure_stiffness
 from juxtanote.core.analysis.perceived import Hints, Listening, OtherReading, PerceivedNote
 from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
+from juxtanote.core.analysis.speech import speech_probability
 from juxtanote.core.analysis.talk import without_talk
 from juxtanote.core.analysis.touch import renamed
 from juxtanote.core.progress import Progress, no_progress, part_of
@@ -41,7 +42,8 @@ def listen(
 ) -> Listening:
     """Hear the notes of a stretch.
 
-    What sounds like talk is left out, unless a person said how many notes there are, or which.
+    What sounds like talk while somebody speaks is left out, unless a person said how many notes there
+    are, or which.
 
     Parameters
     ----------
@@ -78,7 +80,7 @@ def listen(
     notes = describe(found, traces, mid, spectra, reference_hz, part_of(progress, 0.6, 1.0))
     level = _level_curve(mid, len(onset_curve))
     if not (keep_talk or hints.certain or hints.expected_notes):
-        notes = without_talk(notes, is_played=hints.is_played)
+        notes = without_talk(notes, speech_probability(mid, SAMPLE_RATE))
     notes = own_curves(notes)  # not before: talk is told by curves that keep to no pitch
     hop_s = HOP_LENGTH / SAMPLE_RATE
     length_s = len(mid) / SAMPLE_RATE

@@ -77,7 +77,6 @@ class Hints:
     certain: tuple[tuple[float, float, float], ...] = ()  # (onset, offset, midi) that are known
     lowest: int = 0
     highest: int = 127
-    is_played: bool = False  # a guitar plays in all of the stretch, and nobody talks alone
     settings: DecoderSettings = field(default_factory=settled)
 
     def decoder(self) -> DecoderSettings:

@@ -2,7 +2,8 @@
 
 What it sounds glides, is short, and lies anywhere between the semitones, where notes of a guitar lie
 close about one offset, that of its reference pitch (speech melody moves on no scale: common practice;
-measured in `lab.talk` on synthetic voices and generated guitars).
+measured in `lab.talk` on synthetic voices and generated guitars). So are the notes of a fast low riff,
+though: what is like talk is doubted only where somebody speaks (`speech`).
 """
 
 import json
@@ -16,6 +17,7 @@ from numpy.typing import NDArray
 
 from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.analysis.shipped import FOLDER
+from juxtanote.core.analysis.speech import WINDOW_S
 
 REACH_S = 2.5  # each way: what sounds around a note tells most
 SEMITONE_CENTS = 100.0
@@ -23,15 +25,14 @@ SETTLED = (0.2, 0.85)  # the part of a note that tells its pitch
 LONGEST_STRAY_CENTS = 60.0
 # Added before the logarithm: less is as good as in tune, or as steady.
 TUNED_CENTS, STEADY_CENTS = 3.0, 1.5
-# From these log odds on a note is doubted, so much a step; what is hardly sure then is left out. So
-# notes that are surely heard stay, on a guitar whose strings are 30 cents apart as well. Where nearly
-# all around is like talk the doubt is larger: there somebody speaks, unless more stands there than
-# anybody says in a second (four to seven syllables: common knowledge of phonetics). Notes of fast low
-# riffs are as short and as hard to measure as syllables. Of 2,072 notes of our own leads two are left out
-# (ten with one doubt for all), of 759 syllables 52 are believed (66).
-DOUBTED_FROM, DOUBT, DOUBT_OF_TALK = -1.0, 0.5, 1.5
-SPOKEN, SPOKEN_S = 0.92, 4.0  # the share that is like talk, and how far each way
-SYLLABLES, COUNTED_S = 7.0, 2.0  # a second, and over how long each way they are counted
+# From these log odds on a note is doubted where somebody speaks, so much a step; what is hardly sure then
+# is left out. So notes that are surely heard stay under talk. Of 2,072 right notes of our own leads 11 go,
+# all under talk; of 759 syllables 37 are believed.
+DOUBTED_FROM, DOUBT = -1.0, 1.5
+SPEECH, NEAR_S = (
+    0.5,
+    0.3,
+)  # the probability from which on somebody speaks, and how far around a note
 LEAST_CONFIDENCE = 0.25
 FEWEST = 4  # notes: of fewer nothing can be told
 # Log odds. Where so much around was left out, and of so many, what is left is hardly anything else.
@@ -117,29 +118,28 @@ def talk_log_odds(notes: Sequence[PerceivedNote]) -> NDArray[np.float64]:
     return odds
 
 
-def without_talk(notes: Sequence[PerceivedNote], *, is_played: bool = False) -> list[PerceivedNote]:
+def without_talk(
+    notes: Sequence[PerceivedNote], speech: NDArray[np.floating]
+) -> list[PerceivedNote]:
     """Doubt notes as far as they may be talk, and leave out what is hardly a note then.
 
     Parameters
     ----------
     notes : sequence of PerceivedNote
         By onset in seconds.
-    is_played : bool
-        A person says that a guitar plays here: then nothing is taken for a voice that talks alone.
+    speech : ndarray, shape (n_windows,)
+        How likely somebody speaks, as `speech.speech_probability` tells it from the same moment on.
     """
     odds, onsets = talk_log_odds(notes), np.array([note.onset_s for note in notes])
-    like_talk = odds > DOUBTED_FROM
-    spoken = _share_around(onsets, like_talk, SPOKEN_S) >= SPOKEN
-    firsts, lasts = (np.searchsorted(onsets, onsets + by) for by in (-COUNTED_S, COUNTED_S))
-    spoken &= (lasts - firsts < 2.0 * COUNTED_S * SYLLABLES) & (not is_played)
-    steps = np.where(spoken, DOUBT_OF_TALK, DOUBT)
+    spoken = _spoken(notes, speech)
+    like_talk = spoken & (odds > DOUBTED_FROM)
     doubted = [
-        _less_sure(note, step * (told - DOUBTED_FROM)) if told > DOUBTED_FROM else note
-        for note, told, step in zip(notes, odds.tolist(), steps.tolist(), strict=True)
+        _less_sure(note, DOUBT * (told - DOUBTED_FROM)) if is_like else note
+        for note, told, is_like in zip(notes, odds.tolist(), like_talk.tolist(), strict=True)
     ]
     faint = np.array([note.confidence < LEAST_CONFIDENCE for note in doubted], dtype=bool)
     left_out = like_talk & faint
-    among = _share_around(onsets, left_out & spoken, REACH_S, OF_SO_MANY) > MOSTLY
+    among = spoken & (_share_around(onsets, left_out, REACH_S, OF_SO_MANY) > MOSTLY)
     kept = []
     for note, is_out, is_among in zip(doubted, left_out, among, strict=True):
         left = _less_sure(note, DOUBT_AMONG) if is_among else note
@@ -148,8 +148,16 @@ def without_talk(notes: Sequence[PerceivedNote], *, is_played: bool = False) -> 
     return kept
 
 
+def _spoken(notes: Sequence[PerceivedNote], speech: NDArray[np.floating]) -> NDArray[np.bool_]:
+    """Tell for each note whether somebody speaks while it sounds, in the mean."""
+    total = np.concatenate([[0.0], np.cumsum(speech, dtype=np.float64)])
+    spans = np.array([(n.onset_s - NEAR_S, n.offset_s + NEAR_S) for n in notes]).reshape(-1, 2)
+    first, last = np.clip(np.floor(spans / WINDOW_S).astype(int), 0, len(speech)).T
+    return np.asarray(total[last] - total[first] > SPEECH * np.maximum(last - first, 1))
+
+
 def _share_around(
-    onsets: NDArray[np.float64], which: NDArray[np.bool_], reach_s: float, fewest: int = 1
+    onsets: NDArray[np.float64], which: NDArray[np.bool_], reach_s: float, fewest: int
 ) -> NDArray[np.float64]:
     """Give for each note the share of those around it that are some, 0 where there are too few."""
     firsts, lasts = (np.searchsorted(onsets, onsets + by) for by in (-reach_s, reach_s))
