@@ -26,8 +26,8 @@ LONGEST_STRAY_CENTS = 60.0
 # Added before the logarithm: less is as good as in tune, or as steady.
 TUNED_CENTS, STEADY_CENTS = 3.0, 1.5
 # From these log odds on a note is doubted where somebody speaks, so much a step; what is hardly sure then
-# is left out. So notes that are surely heard stay under talk. Of 2,072 right notes of our own leads 11 go,
-# all under talk; of 759 syllables 37 are believed.
+# is left out. So notes that are surely heard stay under talk. Of 2,072 right notes of our own leads 11
+# go, all under talk; of 759 syllables 37 are believed.
 DOUBTED_FROM, DOUBT = -1.0, 1.5
 SPEECH, NEAR_S = (
     0.5,
