@@ -24,7 +24,7 @@ from lab.phrases import random_hand, to_events
 EVERY = 6
 KINDS = {
     "wrong note": "wrong-pitch", "left out": "missing", "late": "time", "bend short": "bend",
-    "note too many": "extra", "quiet slur": "quiet",
+    "note too many": "extra", "quiet slur": "quiet", "vibrato left out": "vibrato",
 }  # fmt: skip
 
 
@@ -53,6 +53,8 @@ def human(
             name = "bend short"
         if note.techniques & {"hammer-on", "pull-off"} and rng.random() < 0.4:
             name = "quiet slur"
+        if note.techniques & {"vibrato"} and rng.random() < 0.6:
+            name = "vibrato left out"
         fresh: StringEvent | None = None
         if name == "wrong note":
             fresh = replace(note, midi=note.midi + int(rng.choice([-2, -1, 1, 2])))
@@ -75,6 +77,8 @@ def human(
             )
         elif name == "quiet slur" and note.techniques & {"hammer-on", "pull-off"}:
             fresh = replace(note, velocity=0.25 * note.velocity)
+        elif name == "vibrato left out" and note.techniques == {"vibrato"}:
+            fresh = replace(note, techniques=frozenset(), curve=())
         elif name == "note too many":
             gap = events[index + 1].onset_s - note.onset_s
             if gap < 0.25:
