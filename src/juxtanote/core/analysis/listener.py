@@ -24,6 +24,7 @@ from juxtanote.core.analysis.spectra import (
 )
 from juxtanote.core.analysis.spectra import LOWEST_MIDI as LOWEST_FIRST
 from juxtanote.core.analysis.wide_spectra import WIDE
+from juxtanote.core.audio.focus import keep_harmonic
 from juxtanote.core.progress import Progress, no_progress
 
 Array = NDArray[np.float32]
@@ -33,12 +34,28 @@ SECOND_COUNTS = 0.4
 ADDED_ROWS = LOWEST_FIRST - LOWEST_MIDI  # below what the first network hears
 ADDED_BINS = BINS_PER_SEMITONE * ADDED_ROWS
 ALONE_DOUBTED = 2.0  # log odds
-# The first looks at a wide mix straight and from two sides: what it takes for a guitar in one picture of
-# the mix and not in the others is seldom one. 20 to 40 degrees make no difference to speak of; the sides
-# alone find more on records and less in generated mixes. From the sides it sees every partial as loud as
-# it is, straight as it learned to: in a mix that is a few cents off, what one misses the other sees.
+# The first looks at a wide mix straight, from two sides, and once with the drums taken out: what it takes
+# for a guitar in one picture of the mix and not in the others is seldom one. 20 to 40 degrees make no
+# difference to speak of. From the sides and without drums it sees every partial as loud as it is,
+# straight as it learned to: in a mix that is a few cents off, what one misses the other sees.
 VIEWS_DEG = (-30.0, 30.0)
-STRAIGHT_COUNTS = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Counts:
+    """How much a look at a mix counts: for where notes begin, and for all else that a network tells."""
+
+    onsets: float
+    others: float
+
+
+STRAIGHT, FROM_A_SIDE = Counts(0.3, 0.3), Counts(0.15, 0.15)
+# Strokes of the strings go with the drums, so that where a note is struck again shows least there.
+FIRST_WITHOUT_DRUMS = Counts(0.0, 0.4)
+# The second looks at every mix as it is and without drums.
+AS_IT_IS, SECOND_WITHOUT_DRUMS = Counts(0.5, 0.5), Counts(0.25, 0.5)
+# Some of the drums stay: with none of them much is missed, with more much is invented.
+STROKES_LEFT = 0.15
 WIDE_FROM = 1e-3  # side by middle, in power: below this the mix is mono, and has one view
 # Of the other kinds the second network learned too little: what it tells of them makes techniques worse.
 BOTH_TELL = frozenset({Cell.ONSET, Cell.ACTIVE, Cell.SLIDE, Cell.MUTED})
@@ -107,8 +124,8 @@ def listen(
 ) -> Posteriors:
     """Run the listener over a stretch of sound, block by block.
 
-    Of a mix that is wide the first network sees three views, and the mean of its log odds counts.
-    Straight it sees the grid that it learned on, from the sides the second's.
+    Of a mix that is wide the first network sees four views, and the mean of its log odds counts; the
+    second sees two of any. Straight the first sees the grid that it learned on, else the second's.
 
     Parameters
     ----------
@@ -125,11 +142,15 @@ def listen(
         One frame every 256 samples, the first centred on sample 0.
     """
     narrow, wide = spectra_on((NARROW, WIDE), mid, side, reference_cents=reference_cents)
-    views = [narrow]
-    for degrees in VIEWS_DEG if _is_wide(mid, side) else ():
-        along = turned(mid, side, degrees)
-        seen = spectra_on((WIDE,), *along, reference_cents=reference_cents)[0]
-        views.append(seen[:, ADDED_BINS:])
+    calm = spectra_on((WIDE,), *without_drums(mid, side), reference_cents=reference_cents)[0]
+    views = [(STRAIGHT, narrow)]
+    if _is_wide(mid, side):
+        for degrees in VIEWS_DEG:
+            along = turned(mid, side, degrees)
+            seen = spectra_on((WIDE,), *along, reference_cents=reference_cents)[0]
+            views.append((FROM_A_SIDE, seen[:, ADDED_BINS:]))
+        views.append((FIRST_WITHOUT_DRUMS, calm[:, ADDED_BINS:]))
+    second_views = [(AS_IT_IS, wide), (SECOND_WITHOUT_DRUMS, calm)]
     n_frames = wide.shape[2]
     cells = np.zeros((len(CELL_KINDS), N_PITCHES, n_frames), dtype=np.float32)
     frames = np.zeros((2, n_frames), dtype=np.float32)
@@ -138,11 +159,12 @@ def listen(
     for start in range(0, n_frames, length):
         stop = min(start + length, n_frames)
         low, high = max(start - MARGIN_FRAMES, 0), min(stop + MARGIN_FRAMES, n_frames)
-        looks = [
-            run_first(stack_harmonics(view[:, :, low:high]), compiled=compiled) for view in views
-        ]
-        first = _weighed([look[0] for look in looks]), _weighed([look[1] for look in looks])
-        second = run_second(stack_harmonics(wide[:, :, low:high]), compiled=compiled)
+        first, second = (
+            _mean_look(
+                [(c, run(stack_harmonics(v[..., low:high]), compiled=compiled)) for c, v in of]
+            )
+            for run, of in ((run_first, views), (run_second, second_views))
+        )
         block_cells, block_frames = together(first, second)
         cells[:, :, start:stop] = _sigmoid(block_cells[:, :, start - low : stop - low])
         frames[:, start:stop] = _sigmoid(block_frames[:, start - low : stop - low])
@@ -175,20 +197,35 @@ def turned(mid: Array, side: Array, degrees: float) -> tuple[Array, Array]:
     return along * mid + across * side, along * side - across * mid
 
 
+def without_drums(mid: Array, side: Array) -> tuple[Array, Array]:
+    """Take most of the drums out of a mix, see `audio.focus.keep_harmonic`.
+
+    Parameters
+    ----------
+    mid, side : ndarray of float32, shape (n_samples,)
+        At 22 050 Hz.
+    """
+    channels = np.stack([mid + side, mid - side])
+    left, right = keep_harmonic(channels, SAMPLE_RATE, strokes_left=STROKES_LEFT)
+    return np.float32(0.5) * (left + right), np.float32(0.5) * (left - right)
+
+
 def _is_wide(mid: Array, side: Array) -> bool:
     power = np.dot(mid, mid), np.dot(side, side)
     return bool(power[1] >= WIDE_FROM * power[0] and power[1] > 0.0)
 
 
-def _weighed(looks: list[Array]) -> Array:
-    """Take the mean of a straight look and those from the sides."""
-    if len(looks) == 1:
-        return looks[0]
-    each = np.float32((1.0 - STRAIGHT_COUNTS) / (len(looks) - 1))
-    mean = np.float32(STRAIGHT_COUNTS) * looks[0]
-    for look in looks[1:]:
-        mean += each * look
-    return mean
+def _mean_look(looks: list[tuple[Counts, tuple[Array, Array]]]) -> tuple[Array, Array]:
+    """Take the weighted mean of what a network tells of cells and of frames in several looks."""
+    onsets = np.float32(1.0 / sum(counts.onsets for counts, _ in looks))
+    others = np.float32(1.0 / sum(counts.others for counts, _ in looks))
+    cells, frames = (np.zeros_like(told) for told in looks[0][1])
+    for counts, (told_cells, told_frames) in looks:
+        weights = np.full((len(cells), 1, 1), np.float32(counts.others) * others)
+        weights[Cell.ONSET] = np.float32(counts.onsets) * onsets
+        cells += weights * told_cells
+        frames += np.float32(counts.others) * others * told_frames
+    return cells, frames
 
 
 def together(first: tuple[Array, Array], second: tuple[Array, Array]) -> tuple[Array, Array]:
