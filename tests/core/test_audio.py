@@ -7,8 +7,14 @@ from pathlib import Path
 import av
 import numpy as np
 import soundfile
+from scipy.ndimage import median_filter
 
-from juxtanote.core.audio.focus import bring_forward, choose_source, keep_harmonic
+from juxtanote.core.audio.focus import (
+    _running_median,
+    bring_forward,
+    choose_source,
+    keep_harmonic,
+)
 from juxtanote.core.audio.peaks import build_peaks
 from juxtanote.core.audio.read import read_sound, to_mid_side, to_rate
 from juxtanote.core.audio.write import write_sound, write_text, write_whole
@@ -224,6 +230,24 @@ class TestFocus(unittest.TestCase):
         clicks[::5000] = 0.9
         kept = keep_harmonic(np.stack([tone + clicks] * 2), 22_050)
         self.assertLess(float(np.abs(kept[0][2000:-2000]).max()), 0.7)
+
+    def test_running_medians_are_those_of_a_filter_in_the_plane(self) -> None:
+        """scipy.ndimage.median_filter over one axis of the plane is the reference."""
+        plane = noise(0.4)[: 40 * 60].reshape(40, 60)
+        for length in (3, 17):
+            ours = _running_median(plane, length)
+            np.testing.assert_array_equal(ours, median_filter(plane, size=(1, length)))
+
+    def test_some_of_the_drums_can_stay(self) -> None:
+        clicks = np.zeros(2 * 22_050, dtype=np.float32)
+        clicks[2500::5000] = 0.9
+        levels = [
+            float(np.std(keep_harmonic(clicks[None], 22_050, strokes_left=part)))
+            for part in (0.0, 0.5, 1.0)
+        ]
+        self.assertLess(levels[0], 0.1 * levels[2])
+        self.assertAlmostEqual(levels[1] / levels[2], 0.5, delta=0.05)
+        self.assertAlmostEqual(levels[2], float(np.std(clicks)), delta=1e-3)
 
     def test_mid_and_side_add_up(self) -> None:
         audio = np.stack([noise(0.1), noise(0.1, 0.3)])
