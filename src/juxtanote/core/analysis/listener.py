@@ -56,7 +56,7 @@ FIRST_WITHOUT_DRUMS = Counts(0.0, 0.4)
 AS_IT_IS, SECOND_WITHOUT_DRUMS = Counts(0.5, 0.5), Counts(0.25, 0.5)
 # Some of the drums stay: with none of them much is missed, with more much is invented.
 STROKES_LEFT = 0.15
-WIDE_FROM = 1e-3  # side by middle, in power: below this the mix is mono, and has one view
+WIDE_FROM = 1e-3  # side by middle, in power: below this the mix is mono, and the first has one view
 # Of the other kinds the second network learned too little: what it tells of them makes techniques worse.
 BOTH_TELL = frozenset({Cell.ONSET, Cell.ACTIVE, Cell.SLIDE, Cell.MUTED})
 
