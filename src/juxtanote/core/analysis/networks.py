@@ -6,8 +6,6 @@ residual with narrow middles (K. He et al., "Deep residual learning for image re
 reads its picture at every other frame and tells of every frame.
 """
 
-from functools import lru_cache
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,7 +18,7 @@ from juxtanote.core.analysis.layers import (
     mix,
     pooled,
 )
-from juxtanote.core.analysis.shipped import FOLDER, read_weights
+from juxtanote.core.analysis.shipped import FOLDER, open_network, read_weights
 
 # What the first network does in turn, and how far it looks: frames, or semitones for an interval.
 FIRST_BLOCKS = (
@@ -49,7 +47,7 @@ def run_first(stacked: Array, *, compiled: bool = True) -> tuple[Array, Array]:
     compiled : bool
         False runs the same network in plain NumPy.
     """
-    session = _session("listener") if compiled else None
+    session = open_network("listener", threads=2) if compiled else None
     if session is not None:
         return _told(session, stacked)
     weights = _weights("listener")
@@ -80,7 +78,7 @@ def run_second(stacked: Array, *, compiled: bool = True) -> tuple[Array, Array]:
     """
     n_frames = stacked.shape[2]
     even = np.concatenate([stacked, stacked[:, :, -1:]], axis=2) if n_frames % 2 else stacked
-    session = _session("second") if compiled else None
+    session = open_network("second", threads=2) if compiled else None
     if session is not None:
         cells, frames = _told(session, even)
     else:
@@ -137,19 +135,3 @@ def _told(session, stacked: Array) -> tuple[Array, Array]:  # type: ignore[no-un
     """Run a compiled network on one picture."""
     cells, frames = (batch[0] for batch in session.run(None, {"stacked": stacked[None]}))
     return cells, frames
-
-
-@lru_cache(maxsize=2)
-def _session(name: str):  # type: ignore[no-untyped-def]
-    """Open a compiled network, or give None where onnxruntime or the file is missing."""
-    path = FOLDER / f"{name}.onnx"
-    if not path.is_file():
-        return None
-    try:
-        import onnxruntime
-    except ImportError:
-        return None
-    options = onnxruntime.SessionOptions()
-    options.intra_op_num_threads = 2
-    options.log_severity_level = 3
-    return onnxruntime.InferenceSession(str(path), options, providers=["CPUExecutionProvider"])

@@ -1,4 +1,4 @@
-"""The weights that ship with the program: trained on generated sound only, by `lab`."""
+"""The weights that ship with the program: trained on generated sound only, by `lab`, but for `speech`."""
 
 from functools import lru_cache
 from pathlib import Path
@@ -28,3 +28,32 @@ def read_weights(name: str) -> dict[str, NDArray[np.float32]] | None:
         return None
     with np.load(path) as stored:
         return {key: stored[key].astype(np.float32) for key in stored.files}
+
+
+@lru_cache(maxsize=4)
+def open_network(name: str, *, threads: int):  # type: ignore[no-untyped-def]
+    """Open the compiled network ``name.onnx`` once; give None where onnxruntime or the file is missing.
+
+    Parameters
+    ----------
+    name : str
+        Without its suffix.
+    threads : int
+        That one run of it takes.
+
+    Examples
+    --------
+    >>> open_network("there-is-no-such-file", threads=1) is None
+    True
+    """
+    path = FOLDER / f"{name}.onnx"
+    if not path.is_file():
+        return None
+    try:
+        import onnxruntime
+    except ImportError:
+        return None
+    options = onnxruntime.SessionOptions()
+    options.intra_op_num_threads = threads
+    options.log_severity_level = 3
+    return onnxruntime.InferenceSession(str(path), options, providers=["CPUExecutionProvider"])

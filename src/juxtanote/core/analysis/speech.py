@@ -6,12 +6,10 @@ the windows of synthetic talk, in 0.7 of those where somebody talks over a guita
 generated guitars alone (the stretches of `lab.talk`).
 """
 
-from functools import lru_cache
-
 import numpy as np
 from numpy.typing import NDArray
 
-from juxtanote.core.analysis.shipped import FOLDER
+from juxtanote.core.analysis.shipped import open_network
 
 SPEECH_RATE = 16_000  # Hz
 WINDOW, BEFORE = 512, 64  # samples: a window, and what it sees of the one before
@@ -45,7 +43,7 @@ def speech_probability(mid: NDArray[np.float32], sample_rate: int) -> NDArray[np
 
     sound = np.asarray(soxr.resample(mid, sample_rate, SPEECH_RATE), dtype=np.float32)
     count = -(-len(sound) // WINDOW)
-    session = _session()
+    session = open_network("speech", threads=1)
     if session is None or not count:
         return np.zeros(count, dtype=np.float32)
     gain = min(LEVEL / max(float(np.sqrt(np.mean(sound**2))), 1e-9), MOST_GAIN)
@@ -62,16 +60,3 @@ def speech_probability(mid: NDArray[np.float32], sample_rate: int) -> NDArray[np
         chance, hidden, cell = session.run(("speech_probs", "hn", "cn"), given)
         told.append(np.ravel(chance))
     return np.concatenate(told)
-
-
-@lru_cache(maxsize=1)
-def _session():  # type: ignore[no-untyped-def]
-    path = FOLDER / "speech.onnx"
-    try:
-        import onnxruntime
-    except ImportError:
-        return None
-    options = onnxruntime.SessionOptions()
-    options.intra_op_num_threads = 1
-    options.log_severity_level = 3
-    return onnxruntime.InferenceSession(str(path), options, providers=["CPUExecutionProvider"])
