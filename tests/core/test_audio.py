@@ -92,6 +92,17 @@ class TestReading(unittest.TestCase):
         soundfile.write(path, self.audio.T, 44_100, format="FLAC")
         self.assertAlmostEqual(read_sound(path).duration_s, 1.0, delta=0.01)
 
+    def test_titles_in_old_letters_do_no_harm(self) -> None:
+        """Tags of older programs are not in UTF-8, as the format asks (RIFF's own say no encoding)."""
+        path = self.folder / "song.wav"
+        soundfile.write(path, self.audio.T, 44_100, subtype="PCM_16")
+        told = b"INFOINAM" + (6).to_bytes(4, "little") + "Café\0\0".encode("latin-1")
+        whole = path.read_bytes() + b"LIST" + len(told).to_bytes(4, "little") + told
+        path.write_bytes(whole[:4] + (len(whole) - 8).to_bytes(4, "little") + whole[8:])
+        with self.assertRaises(UnicodeDecodeError), av.open(str(path)):
+            pass
+        np.testing.assert_allclose(read_sound(path).audio, self.audio, atol=1e-4)
+
     def test_broken_files_give_one_clear_line(self) -> None:
         random = np.random.default_rng(1)
         bad = {

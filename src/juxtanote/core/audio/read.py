@@ -51,7 +51,7 @@ def read_sound(
     if path.stat().st_size == 0:
         raise SoundFileError(f"{name} is empty. Copy or export it again.")
     try:
-        with av.open(str(path)) as container:
+        with av.open(str(path), metadata_errors="replace") as container:
             if not container.streams.audio:
                 raise SoundFileError(f"{name} has no sound in it. Choose another file.")
             audio = _decode(container, sample_rate, end_s, progress)
