@@ -26,9 +26,10 @@ from scipy.sparse.csgraph import maximum_bipartite_matching
 
 from bench.accuracy import Tally, hear, picture, retuned, show, tally
 from bench.composed import phrases
+from juxtanote.core.analysis.middle import whole_middle
 from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.analysis.reference_pitch import reference_to_hear_at
-from juxtanote.core.analysis.stretches import hear_all, whole_middle
+from juxtanote.core.analysis.stretches import hear_all
 from juxtanote.core.audio.read import read_sound
 from juxtanote.core.synth.strings import StringEvent
 from lab import instruments

@@ -6,9 +6,9 @@ from dataclasses import replace
 
 from juxtanote.core.align.to_sound import align_to_heard
 from juxtanote.core.analysis.evidence import Evidence
+from juxtanote.core.analysis.middle import whole_middle
 from juxtanote.core.analysis.reference_pitch import reference_to_hear_at
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
-from juxtanote.core.analysis.stretches import whole_middle
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.checks.complaints import Asked, Complaint
 from juxtanote.core.checks.evidence import listen_again

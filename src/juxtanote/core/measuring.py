@@ -7,10 +7,10 @@ import numpy as np
 from juxtanote.core.analysis.beats import BeatReading, Pulses, find_beats
 from juxtanote.core.analysis.chords import ChordReading, suggest_chords
 from juxtanote.core.analysis.key import find_keys, find_scale, pitch_class_weights
+from juxtanote.core.analysis.middle import mid_side, whole_middle
 from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.analysis.reference_pitch import CERTAIN, measure_reference_cents
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
-from juxtanote.core.analysis.stretches import mid_side, whole_middle
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.progress import Progress, no_progress, part_of
 from juxtanote.core.score.time_map import TimeMap

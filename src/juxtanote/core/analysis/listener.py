@@ -5,7 +5,7 @@ beside them tells how. They run in onnxruntime, or in plain NumPy with the same 
 """
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, replace
 from functools import lru_cache
 
 import numpy as np
@@ -19,16 +19,20 @@ from juxtanote.core.analysis.spectra import (
     HOP_LENGTH,
     NARROW,
     SAMPLE_RATE,
+    Grid,
+    loud_level,
     spectra_on,
     stack_harmonics,
 )
 from juxtanote.core.analysis.spectra import LOWEST_MIDI as LOWEST_FIRST
 from juxtanote.core.analysis.wide_spectra import WIDE
 from juxtanote.core.audio.focus import keep_harmonic
-from juxtanote.core.progress import Progress, no_progress
+from juxtanote.core.progress import Progress, no_progress, part_of
 
 Array = NDArray[np.float32]
-MOST_FRAMES, MARGIN_FRAMES = 1400, 96  # of a block: 16 s
+MOST_FRAMES, MARGIN_FRAMES = 1800, 80  # of a block, 21 s, and how far the networks look
+# Of sound about a block, so that its long windows are whole; even, for these are read at every other one.
+AROUND_FRAMES = 18
 # How much of the log odds is the second network's: from 0.3 to 0.5 it makes little difference.
 SECOND_COUNTS = 0.4
 ADDED_ROWS = LOWEST_FIRST - LOWEST_MIDI  # below what the first network hears
@@ -49,16 +53,44 @@ class Counts:
     others: float
 
 
-STRAIGHT, FROM_A_SIDE = Counts(0.3, 0.3), Counts(0.15, 0.15)
-# Strokes of the strings go with the drums, so that where a note is struck again shows least there.
-FIRST_WITHOUT_DRUMS = Counts(0.0, 0.4)
-# The second looks at every mix as it is and without drums.
-AS_IT_IS, SECOND_WITHOUT_DRUMS = Counts(0.5, 0.5), Counts(0.25, 0.5)
+@dataclass(frozen=True, slots=True)
+class Weighing:
+    """How much each look at a wide mix counts among those of the same network."""
+
+    straight: Counts
+    from_a_side: Counts
+    second_straight: Counts
+    second_without_drums: Counts
+
+    def towards(self, other: "Weighing", share: float) -> "Weighing":
+        """Go a share, 0 to 1, of the way to another weighing."""
+
+        def between(name: str) -> Counts:
+            ours, theirs = getattr(self, name), getattr(other, name)
+            return Counts(
+                (1.0 - share) * ours.onsets + share * theirs.onsets,
+                (1.0 - share) * ours.others + share * theirs.others,
+            )
+
+        return Weighing(*(between(field.name) for field in fields(self)))
+
+
+# Strokes of the strings go with the drums: where a note is struck again shows least without them.
+NO_DRUMS = Weighing(Counts(0.5, 0.5), Counts(0.25, 0.25), Counts(0.5, 0.5), Counts(0.25, 0.5))
+# Drums make strings that go on sound struck again, most of all straight on the first network's grid: it
+# looks from the sides alone, and the second sees the drums taken out.
+DRUMS = Weighing(Counts(0.0, 0.0), Counts(0.5, 0.5), Counts(0.4, 0.4), Counts(0.6, 0.6))
 # Some of the drums stay: with none of them much is missed, with more much is invented.
 STROKES_LEFT = 0.15
+# Power that goes with the drums over and under these, by all power: of isolated guitars of records it is
+# -40 to -27 dB and -49 to -21, of their mixes -24 to -16 and -21 to -16.
+TREBLE_HZ, DEEP_HZ = 6000.0, 70.0
+DRUMS_DB = -26.0, -24.0  # none, and surely some
 WIDE_FROM = 1e-3  # side by middle, in power: below this the mix is mono, and the first has one view
 # Of the other kinds the second network learned too little: what it tells of them makes techniques worse.
 BOTH_TELL = frozenset({Cell.ONSET, Cell.ACTIVE, Cell.SLIDE, Cell.MUTED})
+
+Told = tuple[Counts, tuple[Array, Array]]  # logits of cells and of frames, and how much they count
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,8 +156,9 @@ def listen(
 ) -> Posteriors:
     """Run the listener over a stretch of sound, block by block.
 
-    Of a mix that is wide the first network sees four views, and the mean of its log odds counts; the
-    second sees two of any. Straight the first sees the grid that it learned on, else the second's.
+    Of a mix that is wide the first network sees three views, or two where drums are heard, and the mean
+    of its log odds counts; the second sees two of any. Straight the first sees the grid that it learned
+    on, else the second's.
 
     Parameters
     ----------
@@ -141,35 +174,94 @@ def listen(
     posteriors : Posteriors
         One frame every 256 samples, the first centred on sample 0.
     """
-    narrow, wide = spectra_on((NARROW, WIDE), mid, side, reference_cents=reference_cents)
-    calm = spectra_on((WIDE,), *without_drums(mid, side), reference_cents=reference_cents)[0]
-    views = [(STRAIGHT, narrow)]
-    if _is_wide(mid, side):
-        for degrees in VIEWS_DEG:
-            along = turned(mid, side, degrees)
-            seen = spectra_on((WIDE,), *along, reference_cents=reference_cents)[0]
-            views.append((FROM_A_SIDE, seen[:, ADDED_BINS:]))
-        views.append((FIRST_WITHOUT_DRUMS, calm[:, ADDED_BINS:]))
-    second_views = [(AS_IT_IS, wide), (SECOND_WITHOUT_DRUMS, calm)]
-    n_frames = wide.shape[2]
+    looks = _looks(mid, side)
+    n_frames = 1 + len(mid) // HOP_LENGTH
     cells = np.zeros((len(CELL_KINDS), N_PITCHES, n_frames), dtype=np.float32)
     frames = np.zeros((2, n_frames), dtype=np.float32)
+    quick = np.zeros((2, NARROW.n_bins, n_frames), dtype=np.float32)
     length = -(-n_frames // -(-n_frames // MOST_FRAMES))  # as few blocks as will do, all as long
     length += length % 2  # the second network reads frames by twos
     for start in range(0, n_frames, length):
         stop = min(start + length, n_frames)
         low, high = max(start - MARGIN_FRAMES, 0), min(stop + MARGIN_FRAMES, n_frames)
-        first, second = (
-            _mean_look(
-                [(c, run(stack_harmonics(v[..., low:high]), compiled=compiled)) for c, v in of]
-            )
-            for run, of in ((run_first, views), (run_second, second_views))
-        )
-        block_cells, block_frames = together(first, second)
-        cells[:, :, start:stop] = _sigmoid(block_cells[:, :, start - low : stop - low])
-        frames[:, start:stop] = _sigmoid(block_frames[:, start - low : stop - low])
-        progress(stop / n_frames)
-    return Posteriors(cells, frames[0], frames[1], narrow[1:3])
+        block = _Block(low, high, reference_cents, compiled)
+        done = part_of(progress, start / n_frames, stop / n_frames)
+        block_cells, block_frames, seen = block.hear(looks, done)
+        inner = slice(start - low, stop - low)
+        cells[:, :, start:stop] = _sigmoid(block_cells[..., inner])
+        frames[:, start:stop] = _sigmoid(block_frames[..., inner])
+        quick[..., start:stop] = seen[..., inner]
+    return Posteriors(cells, frames[0], frames[1], quick)
+
+
+@dataclass(frozen=True, slots=True)
+class _Look:
+    """A mix as it is seen once, and how much what each network sees there counts, if it looks."""
+
+    mid: Array
+    side: Array
+    first: Counts | None
+    second: Counts | None
+
+    @property
+    def loud(self) -> float:
+        """The level of its loud part."""
+        return loud_level(self.mid)
+
+
+def _looks(mid: Array, side: Array) -> list[_Look]:
+    """Lay out in what ways a mix is seen, straight first."""
+    calm = without_drums(mid, side)
+    how = NO_DRUMS.towards(DRUMS, drums_heard(mid, calm[0]))
+    seen_without = _Look(*calm, None, how.second_without_drums)
+    if not _is_wide(mid, side):
+        return [_Look(mid, side, NO_DRUMS.straight, how.second_straight), seen_without]
+    sides = (turned(mid, side, degrees) for degrees in VIEWS_DEG)
+    return [
+        _Look(mid, side, how.straight, how.second_straight),
+        *(_Look(*view, how.from_a_side, None) for view in sides),
+        seen_without,
+    ]
+
+
+@dataclass(frozen=True, slots=True)
+class _Block:
+    """A stretch that is heard at once: its first frame, the one after its last, and how it is heard."""
+
+    low: int
+    high: int
+    reference_cents: float
+    compiled: bool
+
+    def hear(self, looks: list[_Look], progress: Progress) -> tuple[Array, Array, Array]:
+        """Give the logits of cells and of frames, and the short windows' spectra; picture by picture."""
+        told: tuple[list[Told], list[Told]] = ([], [])
+        quick = None
+        for number, look in enumerate(looks):
+            progress(number / len(looks))
+            if quick is None:
+                narrow, wide = self._pictures(look, (NARROW, WIDE))
+                quick, picture = narrow[1:3], narrow
+            else:
+                (wide,) = self._pictures(look, (WIDE,))
+                picture = wide[:, ADDED_BINS:]
+            for run, counts, seen, into in (
+                (run_first, look.first, picture, told[0]), (run_second, look.second, wide, told[1])
+            ):  # fmt: skip
+                if counts is not None and counts.others > 0.0:
+                    into.append((counts, run(stack_harmonics(seen), compiled=self.compiled)))
+        assert quick is not None
+        return *together(_mean_look(told[0]), _mean_look(told[1])), quick
+
+    def _pictures(self, look: _Look, grids: tuple[Grid, ...]) -> list[Array]:
+        """Picture the block, from some more of the sound: as if all of it were pictured."""
+        first = max(self.low - AROUND_FRAMES, 0)
+        part = slice(first * HOP_LENGTH, (self.high + AROUND_FRAMES) * HOP_LENGTH)
+        pictures = spectra_on(
+            grids, look.mid[part], look.side[part],
+            reference_cents=self.reference_cents, loud=look.loud,
+        )  # fmt: skip
+        return [picture[..., self.low - first : self.high - first] for picture in pictures]
 
 
 def turned(mid: Array, side: Array, degrees: float) -> tuple[Array, Array]:
@@ -210,12 +302,43 @@ def without_drums(mid: Array, side: Array) -> tuple[Array, Array]:
     return np.float32(0.5) * (left + right), np.float32(0.5) * (left - right)
 
 
+def drums_heard(mid: Array, calm: Array) -> float:
+    """Tell whether drums play in a mix, 0 to 1: by how much goes with them at both ends of what is heard.
+
+    Cymbals fill the treble, where a guitar's loudspeaker gives next to nothing, the bass drum what lies
+    under its lowest string.
+
+    Parameters
+    ----------
+    mid, calm : ndarray of float32, shape (n_samples,)
+        At 22 050 Hz, as it is and without drums.
+
+    Examples
+    --------
+    >>> tone = np.sin(np.arange(22_050) / 20.0).astype(np.float32)
+    >>> drums_heard(tone, tone)
+    0.0
+    """
+    from scipy.fft import next_fast_len, rfft
+
+    whole = float(np.dot(mid, mid))
+    if whole == 0.0:
+        return 0.0
+    size = next_fast_len(len(mid), real=True)
+    gone = np.abs(rfft(mid - calm, size)) ** 2
+    deep, treble = (int(hz * size / SAMPLE_RATE) for hz in (DEEP_HZ, TREBLE_HZ))
+    none, some = DRUMS_DB
+    shares = [2.0 * float(part.sum()) / size / whole for part in (gone[:deep], gone[treble:])]
+    told = (10.0 * np.log10(min(shares) + 1e-12) - none) / (some - none)
+    return float(np.clip(told, 0.0, 1.0))
+
+
 def _is_wide(mid: Array, side: Array) -> bool:
     power = np.dot(mid, mid), np.dot(side, side)
     return bool(power[1] >= WIDE_FROM * power[0] and power[1] > 0.0)
 
 
-def _mean_look(looks: list[tuple[Counts, tuple[Array, Array]]]) -> tuple[Array, Array]:
+def _mean_look(looks: list[Told]) -> tuple[Array, Array]:
     """Take the weighted mean of what a network tells of cells and of frames in several looks."""
     onsets = np.float32(1.0 / sum(counts.onsets for counts, _ in looks))
     others = np.float32(1.0 / sum(counts.others for counts, _ in looks))

@@ -2,16 +2,16 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import partial
 from typing import Protocol
 
-import numpy as np
-from numpy.typing import NDArray
-
+from juxtanote.core.analysis.ahead import Ahead
 from juxtanote.core.analysis.listen import listen
+from juxtanote.core.analysis.listener import weights_are_here
+from juxtanote.core.analysis.middle import mid_side
 from juxtanote.core.analysis.perceived import Hints, Listening, PerceivedNote
-from juxtanote.core.analysis.spectra import SAMPLE_RATE
+from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
 from juxtanote.core.audio.focus import bring_forward
-from juxtanote.core.audio.read import to_mid_side, to_rate
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.progress import Progress, no_progress, part_of
 
@@ -20,8 +20,6 @@ STRETCH_S = 30.0  # of sound at once, which bounds memory
 MARGIN_S = 0.5  # listened to on both sides of a stretch, for context
 # A note that ends so near to the end of its stretch may be cut.
 CUT_OFF_S, BEFORE_NOTE_S = 0.12, 0.05
-BLOCK = 1 << 20  # samples that are mixed and resampled at a time
-ONLY_SIDE = 0.03  # of the side's level: a middle that is weaker holds nothing
 
 
 class Forward(Protocol):
@@ -37,71 +35,6 @@ class Forward(Protocol):
     def without_drums(self) -> bool: ...
 
 
-def mid_side(
-    audio: NDArray[np.float32], sample_rate: int
-) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """Give middle and side of stereo at the rate that is listened at.
-
-    Parameters
-    ----------
-    audio : ndarray of float32, shape (2, n_samples)
-    sample_rate : int
-        In Hz.
-
-    Examples
-    --------
-    >>> left = np.sin(np.arange(22_050) / 20.0).astype(np.float32)
-    >>> middle, side = mid_side(np.stack([left, left]), 22_050)
-    >>> float(np.abs(side).max()), bool(np.allclose(middle, left))
-    (0.0, True)
-    """
-    mid, side = to_mid_side(to_rate(audio, sample_rate, SAMPLE_RATE))
-    if mid.size and float(np.std(mid)) < ONLY_SIDE * float(np.std(side)):
-        return side, mid  # channels of opposite sign: what there is, is in their difference
-    return mid, side
-
-
-def whole_middle(sound: Sound) -> NDArray[np.float32]:
-    """Give the middle of a whole recording at the rate that is listened at, made block by block.
-
-    Where the channels are of opposite sign, their difference is given instead.
-
-    Parameters
-    ----------
-    sound : Sound
-        Stereo, shape (2, n_samples).
-
-    Returns
-    -------
-    ndarray of float32, shape (n_samples,)
-        At 22 050 Hz.
-    """
-    import soxr
-
-    def resampled(sign: float) -> NDArray[np.float32]:
-        stream = soxr.ResampleStream(sound.sample_rate, SAMPLE_RATE, 1, dtype="float32")
-        total = sound.audio.shape[1]
-        middle = np.zeros(total * SAMPLE_RATE // sound.sample_rate + BLOCK, dtype=np.float32)
-        done = 0
-        for start in range(0, total, BLOCK):
-            left, right = sound.audio[:, start : start + BLOCK]
-            mixed = np.float32(0.5) * (left + np.float32(sign) * right)
-            part = stream.resample_chunk(mixed, last=start + BLOCK >= total)
-            middle[done : done + len(part)] = part
-            done += len(part)
-        middle.resize(done, refcheck=False)  # in its place: a copy would be as large again
-        return middle
-
-    levels = [
-        (float(np.sum((left + right) ** 2)), float(np.sum((left - right) ** 2)))
-        for left, right in (
-            sound.audio[:, a : a + BLOCK] for a in range(0, sound.audio.shape[1], BLOCK)
-        )
-    ]
-    mid, side = np.sum(levels, axis=0) if levels else (0.0, 0.0)
-    return resampled(-1.0 if mid < ONLY_SIDE**2 * side else 1.0)
-
-
 def hear_stretch(
     sound: Sound,
     start_s: float,
@@ -112,6 +45,7 @@ def hear_stretch(
     hints: Hints | None = None,
     progress: Progress = no_progress,
     learned: bool = True,
+    ahead: Ahead | None = None,
 ) -> Listening:
     """Listen to one stretch of a recording, a little before and after it for context.
 
@@ -129,8 +63,13 @@ def hear_stretch(
         What the person knows.
     learned : bool
         False uses the signal-processing road for one voice.
+    ahead : Ahead, optional
+        Who makes the evidence of the whole recording; it knows of no focus.
     """
     low = max(start_s - MARGIN_S, 0.0)
+    first = int(low * SAMPLE_RATE / HOP_LENGTH)
+    if ahead is not None:
+        low = first * HOP_LENGTH / SAMPLE_RATE
     rate = sound.sample_rate
     part = sound.audio[:, int(low * rate) : int((end_s + MARGIN_S) * rate)]
     if focus is not None:
@@ -141,7 +80,7 @@ def hear_stretch(
     mid, side = mid_side(part, rate)
     heard = listen(
         mid, side, start_s=low, reference_cents=reference_cents, hints=hints, progress=progress,
-        learned=learned,
+        learned=learned, evidence=None if ahead is None else partial(ahead.between, first),
     )  # fmt: skip
     inside = tuple(n for n in heard.notes if start_s - 0.03 <= n.onset_s < end_s - 0.02)
     clipped = tuple(replace(n, onset_s=max(n.onset_s, start_s)) for n in inside)
@@ -173,15 +112,17 @@ def hear_all(
     """
     notes: list[PerceivedNote] = []
     start, duration = 0.0, sound.duration_s
-    while start < duration:
-        end = min(start + STRETCH_S, duration)
-        heard = hear_stretch(
-            sound, start, end, reference_cents=reference_cents, learned=learned, hints=hints,
-            progress=part_of(progress, start / duration, end / duration),
-        )  # fmt: skip
-        following = _start_after(heard.notes, start, end) if end < duration else end
-        notes += [note for note in heard.notes if note.onset_s < following]
-        start = following
+    with Ahead(sound, reference_cents=reference_cents, progress=progress) as ahead:
+        while start < duration:
+            end = min(start + STRETCH_S, duration)
+            heard = hear_stretch(
+                sound, start, end, reference_cents=reference_cents, learned=learned, hints=hints,
+                progress=part_of(ahead.report, start / duration, end / duration),
+                ahead=ahead if learned and weights_are_here() else None,
+            )  # fmt: skip
+            following = _start_after(heard.notes, start, end) if end < duration else end
+            notes += [note for note in heard.notes if note.onset_s < following]
+            start = following
     return sorted(notes, key=lambda note: (note.onset_s, note.midi))
 
 

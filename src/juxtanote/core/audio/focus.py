@@ -5,6 +5,7 @@ from numpy.typing import NDArray
 
 MEDIAN_FRAMES, MEDIAN_BINS = 17, 17  # as the cited method has it
 MEDIAN_ROWS = 64  # at once: some milliseconds
+OVERLAP = 4  # frames of a spectrogram over each moment
 
 
 def choose_source(audio: NDArray[np.float32], source: str) -> NDArray[np.float32]:
@@ -67,17 +68,51 @@ def keep_harmonic(
     strokes_left : float
         How much of the drums stays, 0 to 1 of their amplitude.
     """
-    from scipy import signal
-
     size = 4096 if sample_rate > 30_000 else 2048
-    _, _, spectrum = signal.stft(audio, sample_rate, nperseg=size, noverlap=size * 3 // 4)
+    spectrum = _short_spectra(audio, size)
     magnitude = np.abs(spectrum).mean(axis=0)
-    along_time = _running_median(magnitude, MEDIAN_FRAMES)
-    along_frequency = _running_median(magnitude.T, MEDIAN_BINS).T
+    along_time = _running_median(magnitude.T, MEDIAN_FRAMES).T
+    along_frequency = _running_median(magnitude, MEDIAN_BINS)
     mask = along_time**2 / (along_time**2 + along_frequency**2 + 1e-12)
-    mask = strokes_left + (1.0 - strokes_left) * mask
-    _, kept = signal.istft(spectrum * mask, sample_rate, nperseg=size, noverlap=size * 3 // 4)
-    return np.asarray(kept[:, : audio.shape[1]], dtype=np.float32)
+    spectrum *= strokes_left + (1.0 - strokes_left) * mask
+    return _sound_of(spectrum, size, audio.shape[1])
+
+
+def _short_spectra(audio: NDArray[np.float32], size: int) -> NDArray[np.complex64]:
+    """Transform frames that overlap by three quarters: (n_channels, n_frames, size // 2 + 1)."""
+    from scipy.fft import rfft
+
+    hop, n_samples = size // OVERLAP, audio.shape[1]
+    n_frames = (
+        -(-n_samples // hop) + OVERLAP - 1
+    )  # so that as many lie over the first sample, and the last
+    missing = (n_frames - 1) * hop + size - n_samples - (size - hop)
+    padded = np.pad(audio, ((0, 0), (size - hop, missing)))
+    frames = np.lib.stride_tricks.sliding_window_view(padded, size, axis=1)[:, ::hop]
+    return np.asarray(rfft(frames * _hann(size), axis=2), dtype=np.complex64)
+
+
+def _sound_of(spectrum: NDArray[np.complex64], size: int, n_samples: int) -> NDArray[np.float32]:
+    """Lay frames over each other, weighed with their window once more.
+
+    D. Griffin, J. Lim, "Signal estimation from modified short-time Fourier transform", IEEE Trans.
+    ASSP 32 (2), 1984.
+    """
+    from scipy.fft import irfft
+
+    hop = size // OVERLAP
+    # Four windows, squared, add up to 1.5 everywhere.
+    frames = irfft(spectrum, size, axis=2) * (_hann(size) / np.float32(1.5))
+    channels, n_frames, _ = frames.shape
+    quarters = frames.reshape(channels, n_frames, OVERLAP, hop)
+    laid = np.zeros((channels, n_frames + OVERLAP - 1, hop), dtype=np.float32)
+    for k in range(OVERLAP):
+        laid[:, k : k + n_frames] += quarters[:, :, k]
+    return laid.reshape(channels, -1)[:, size - hop : size - hop + n_samples]
+
+
+def _hann(size: int) -> NDArray[np.float32]:
+    return np.hanning(size + 1)[:-1].astype(np.float32)
 
 
 def _running_median(rows: NDArray[np.floating], length: int) -> NDArray[np.floating]:

@@ -2,7 +2,9 @@
 
 from collections.abc import Iterator
 
+from juxtanote.core.analysis.ahead import Ahead
 from juxtanote.core.analysis.evidence import Evidence
+from juxtanote.core.analysis.listener import weights_are_here
 from juxtanote.core.analysis.stretches import STRETCH_S, hear_stretch
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.progress import Progress, no_progress, part_of
@@ -31,10 +33,14 @@ def listen_again(
     """
     end_s = min(end_s, sound.duration_s)
     at = max(start_s, 0.0)
-    while at < end_s:
-        until = min(at + STRETCH_S, end_s)
-        done, more = ((t - start_s) / (end_s - start_s) for t in (at, until))
-        step = part_of(progress, done, more)
-        heard = hear_stretch(sound, at, until, reference_cents=reference_cents, progress=step)
-        yield Evidence(at, until, heard)
-        at = until
+    with Ahead(sound, reference_cents=reference_cents, progress=progress) as ahead:
+        while at < end_s:
+            until = min(at + STRETCH_S, end_s)
+            done, more = ((t - start_s) / (end_s - start_s) for t in (at, until))
+            heard = hear_stretch(
+                sound, at, until, reference_cents=reference_cents,
+                progress=part_of(ahead.report, done, more),
+                ahead=ahead if weights_are_here() else None,
+            )  # fmt: skip
+            yield Evidence(at, until, heard)
+            at = until

@@ -1,8 +1,9 @@
 """A line out of a sound: what somebody played, to look for phrases like it."""
 
+from juxtanote.core.analysis.middle import whole_middle
 from juxtanote.core.analysis.reference_pitch import reference_to_hear_at
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
-from juxtanote.core.analysis.stretches import ALONE_FROM, hear_all, whole_middle
+from juxtanote.core.analysis.stretches import ALONE_FROM, hear_all
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.collection.music import Line
 from juxtanote.core.errors import JuxtanoteError

@@ -14,9 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtanote.core.analysis.evidence import Evidence
+from juxtanote.core.analysis.middle import whole_middle
 from juxtanote.core.analysis.reference_pitch import reference_to_hear_at
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
-from juxtanote.core.analysis.stretches import ALONE_FROM, whole_middle
+from juxtanote.core.analysis.stretches import ALONE_FROM
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.checks.complaints import EXTRA, MISSING, QUIET, Asked, Complaint, complaint_of
 from juxtanote.core.checks.evidence import listen_again
