@@ -1,7 +1,8 @@
 """The evidence of a long recording, piece by piece: the next is made while what came before is named.
 
-Networks and transforms let other threads work, so that both cores of a small machine are busy. A piece is
-made once, wherever the stretches begin that are read from it; few are held at a time.
+Networks and transforms let other threads work: two pieces are made at a time, each by one thread, so that
+none waits for another. A piece is made once, wherever the stretches begin that are read from it; few are
+held at a time.
 """
 
 import threading
@@ -21,12 +22,13 @@ from juxtanote.core.progress import Cancelled, Progress, no_progress
 
 AROUND_FRAMES = listener.MARGIN_FRAMES + listener.AROUND_FRAMES  # of sound, for context
 PIECE_FRAMES = listener.MOST_FRAMES - 2 * AROUND_FRAMES - 2  # so that one is heard at once
-MORE = 2  # pieces that are made before they are asked for: about a stretch
+HANDS = 2  # as many cores as a small machine has
+MORE = 5  # pieces that are made before they are asked for: about a stretch
 LOOKED_S = 0.05  # how often a wait looks whether it should stop
 
 
 class Ahead:
-    """Makes evidence in a thread of its own; to be used in a `with`, which waits for the thread."""
+    """Makes evidence in threads of its own; to be used in a `with`, which waits for them."""
 
     def __init__(
         self, sound: Sound, *, reference_cents: float = 0.0, progress: Progress = no_progress
@@ -45,7 +47,7 @@ class Ahead:
         self._sound, self._cents, self._progress = sound, reference_cents, progress
         self._told = 0.0
         self._stop = threading.Event()
-        self._hand = ThreadPoolExecutor(1, "evidence")
+        self._hand = ThreadPoolExecutor(HANDS, "evidence")
         self._pieces: dict[int, Future[Posteriors]] = {}
         frames = sound.duration_s * SAMPLE_RATE / HOP_LENGTH
         self._count = int(frames) // PIECE_FRAMES + 1
@@ -120,7 +122,7 @@ class Ahead:
         part = self._sound.audio[:, round(low * per_frame) : round(high * per_frame)]
         mid, side = mid_side(part, self._sound.sample_rate)
         heard = listener.listen(
-            centred(mid), side, reference_cents=self._cents, progress=self._still_wanted
+            centred(mid), side, reference_cents=self._cents, threads=1, progress=self._still_wanted
         )
         inner = slice(start - low, start - low + PIECE_FRAMES)
         quick = None if heard.quick is None else heard.quick[..., inner]

@@ -51,7 +51,7 @@ class ShortSpectra:
             part = np.pad(part, (max(-start, 0), stop - max(start, 0) - len(part)))
             frames = np.lib.stride_tricks.sliding_window_view(part, frame_length)[::HOP_LENGTH]
             window = np.hanning(frame_length).astype(np.float32)
-            spectrum = rfft(frames * window, 2 * frame_length, axis=1, workers=2)
+            spectrum = rfft(frames * window, 2 * frame_length, axis=1)
             known = np.abs(spectrum[:, : frame_length // 2 + 1]).astype(np.float32)
             self._blocks[frame_length, number] = known
         return known

@@ -7,6 +7,7 @@ beside them tells how. They run in onnxruntime, or in plain NumPy with the same 
 import json
 from dataclasses import dataclass, fields, replace
 from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,7 +31,7 @@ from juxtanote.core.audio.focus import keep_harmonic
 from juxtanote.core.progress import Progress, no_progress, part_of
 
 Array = NDArray[np.float32]
-MOST_FRAMES, MARGIN_FRAMES = 1800, 80  # of a block, 21 s, and how far the networks look
+MOST_FRAMES, MARGIN_FRAMES = 700, 80  # of a block, 8 s, and how far the networks look
 # Of sound about a block, so that its long windows are whole; even, for these are read at every other one.
 AROUND_FRAMES = 18
 # How much of the log odds is the second network's: from 0.3 to 0.5 it makes little difference.
@@ -45,12 +46,12 @@ ALONE_DOUBTED = 2.0  # log odds
 VIEWS_DEG = (-30.0, 30.0)
 
 
-@dataclass(frozen=True, slots=True)
-class Counts:
-    """How much a look at a mix counts: for where notes begin, and for all else that a network tells."""
+class Counts(NamedTuple):
+    """How much a look at a mix counts: for where notes begin and sound, and for their kind."""
 
     onsets: float
-    others: float
+    sounding: float
+    kinds: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,6 +60,7 @@ class Weighing:
 
     straight: Counts
     from_a_side: Counts
+    without_drums: Counts
     second_straight: Counts
     second_without_drums: Counts
 
@@ -66,20 +68,24 @@ class Weighing:
         """Go a share, 0 to 1, of the way to another weighing."""
 
         def between(name: str) -> Counts:
-            ours, theirs = getattr(self, name), getattr(other, name)
-            return Counts(
-                (1.0 - share) * ours.onsets + share * theirs.onsets,
-                (1.0 - share) * ours.others + share * theirs.others,
-            )
+            pairs = zip(getattr(self, name), getattr(other, name), strict=True)
+            return Counts(*((1.0 - share) * ours + share * theirs for ours, theirs in pairs))
 
         return Weighing(*(between(field.name) for field in fields(self)))
 
 
-# Strokes of the strings go with the drums: where a note is struck again shows least without them.
-NO_DRUMS = Weighing(Counts(0.5, 0.5), Counts(0.25, 0.25), Counts(0.5, 0.5), Counts(0.25, 0.5))
-# Drums make strings that go on sound struck again, most of all straight on the first network's grid: it
-# looks from the sides alone, and the second sees the drums taken out.
-DRUMS = Weighing(Counts(0.0, 0.0), Counts(0.5, 0.5), Counts(0.4, 0.4), Counts(0.6, 0.6))
+# Of a mix without drums the first network tells kinds better than of the whole, but not where notes
+# begin: strokes of the strings go with the drums.
+NO_DRUMS = Weighing(
+    Counts(0.5, 0.5, 0.3), Counts(0.25, 0.25, 0.15), Counts(0.0, 0.0, 0.4),
+    Counts(0.5, 0.5, 0.5), Counts(0.25, 0.5, 0.5),
+)  # fmt: skip
+# Drums make strings that go on sound struck again, most of all straight on the first network's grid: then
+# it does not look straight.
+DRUMS = Weighing(
+    Counts(0.0, 0.0, 0.0), Counts(0.25, 0.25, 0.25), Counts(0.5, 0.5, 0.5),
+    Counts(0.4, 0.4, 0.4), Counts(0.6, 0.6, 0.6),
+)  # fmt: skip
 # Some of the drums stay: with none of them much is missed, with more much is invented.
 STROKES_LEFT = 0.15
 # Power that goes with the drums over and under these, by all power: of isolated guitars of records it is
@@ -152,11 +158,12 @@ def listen(
     *,
     reference_cents: float = 0.0,
     compiled: bool = True,
+    threads: int = 2,
     progress: Progress = no_progress,
 ) -> Posteriors:
     """Run the listener over a stretch of sound, block by block.
 
-    Of a mix that is wide the first network sees three views, or two where drums are heard, and the mean
+    Of a mix that is wide the first network sees four views, or three where drums are heard, and the mean
     of its log odds counts; the second sees two of any. Straight the first sees the grid that it learned
     on, else the second's.
 
@@ -168,12 +175,16 @@ def listen(
         Where the recording's A4 is, from -50 to 50 cents off 440 Hz.
     compiled : bool
         False runs the same network in plain NumPy.
+    threads : int
+        That it takes: networks and transforms wait for the slowest of them.
 
     Returns
     -------
     posteriors : Posteriors
         One frame every 256 samples, the first centred on sample 0.
     """
+    from scipy.fft import set_workers
+
     looks = _looks(mid, side)
     n_frames = 1 + len(mid) // HOP_LENGTH
     cells = np.zeros((len(CELL_KINDS), N_PITCHES, n_frames), dtype=np.float32)
@@ -184,9 +195,10 @@ def listen(
     for start in range(0, n_frames, length):
         stop = min(start + length, n_frames)
         low, high = max(start - MARGIN_FRAMES, 0), min(stop + MARGIN_FRAMES, n_frames)
-        block = _Block(low, high, reference_cents, compiled)
+        block = _Block(low, high, reference_cents, compiled, threads)
         done = part_of(progress, start / n_frames, stop / n_frames)
-        block_cells, block_frames, seen = block.hear(looks, done)
+        with set_workers(threads):
+            block_cells, block_frames, seen = block.hear(looks, done)
         inner = slice(start - low, stop - low)
         cells[:, :, start:stop] = _sigmoid(block_cells[..., inner])
         frames[:, start:stop] = _sigmoid(block_frames[..., inner])
@@ -213,14 +225,15 @@ def _looks(mid: Array, side: Array) -> list[_Look]:
     """Lay out in what ways a mix is seen, straight first."""
     calm = without_drums(mid, side)
     how = NO_DRUMS.towards(DRUMS, drums_heard(mid, calm[0]))
-    seen_without = _Look(*calm, None, how.second_without_drums)
+    straight = _Look(mid, side, how.straight, how.second_straight)
     if not _is_wide(mid, side):
-        return [_Look(mid, side, NO_DRUMS.straight, how.second_straight), seen_without]
+        straight = replace(straight, first=NO_DRUMS.straight)
+        return [straight, _Look(*calm, None, how.second_without_drums)]
     sides = (turned(mid, side, degrees) for degrees in VIEWS_DEG)
     return [
-        _Look(mid, side, how.straight, how.second_straight),
+        straight,
         *(_Look(*view, how.from_a_side, None) for view in sides),
-        seen_without,
+        _Look(*calm, how.without_drums, how.second_without_drums),
     ]
 
 
@@ -232,6 +245,7 @@ class _Block:
     high: int
     reference_cents: float
     compiled: bool
+    threads: int
 
     def hear(self, looks: list[_Look], progress: Progress) -> tuple[Array, Array, Array]:
         """Give the logits of cells and of frames, and the short windows' spectra; picture by picture."""
@@ -248,8 +262,10 @@ class _Block:
             for run, counts, seen, into in (
                 (run_first, look.first, picture, told[0]), (run_second, look.second, wide, told[1])
             ):  # fmt: skip
-                if counts is not None and counts.others > 0.0:
-                    into.append((counts, run(stack_harmonics(seen), compiled=self.compiled)))
+                if counts is not None and any(counts):
+                    stacked = stack_harmonics(seen)
+                    told_here = run(stacked, compiled=self.compiled, threads=self.threads)
+                    into.append((counts, told_here))
         assert quick is not None
         return *together(_mean_look(told[0]), _mean_look(told[1])), quick
 
@@ -340,14 +356,16 @@ def _is_wide(mid: Array, side: Array) -> bool:
 
 def _mean_look(looks: list[Told]) -> tuple[Array, Array]:
     """Take the weighted mean of what a network tells of cells and of frames in several looks."""
-    onsets = np.float32(1.0 / sum(counts.onsets for counts, _ in looks))
-    others = np.float32(1.0 / sum(counts.others for counts, _ in looks))
+    shares = np.array([counts for counts, _ in looks], dtype=np.float32)
+    shares /= shares.sum(axis=0)
     cells, frames = (np.zeros_like(told) for told in looks[0][1])
-    for counts, (told_cells, told_frames) in looks:
-        weights = np.full((len(cells), 1, 1), np.float32(counts.others) * others)
-        weights[Cell.ONSET] = np.float32(counts.onsets) * onsets
+    for (onsets, sounding, kinds), (_, (told_cells, told_frames)) in zip(
+        shares, looks, strict=True
+    ):
+        weights = np.full((len(cells), 1, 1), kinds)
+        weights[Cell.ONSET], weights[Cell.ACTIVE] = onsets, sounding
         cells += weights * told_cells
-        frames += np.float32(counts.others) * others * told_frames
+        frames += kinds * told_frames
     return cells, frames
 
 

@@ -37,7 +37,7 @@ SECOND_KINDS = (*CELL_KINDS, "any onset", "any active")
 FRAME_KINDS = ("dead", "lead")
 
 
-def run_first(stacked: Array, *, compiled: bool = True) -> tuple[Array, Array]:
+def run_first(stacked: Array, *, compiled: bool = True, threads: int = 2) -> tuple[Array, Array]:
     """Give the first network's logits of cells (9, n_pitches, n_frames) and of frames (2, n_frames).
 
     Parameters
@@ -46,8 +46,10 @@ def run_first(stacked: Array, *, compiled: bool = True) -> tuple[Array, Array]:
         Spectra with the harmonics of each pitch over each other, see `spectra.stack_harmonics`.
     compiled : bool
         False runs the same network in plain NumPy.
+    threads : int
+        That one run takes.
     """
-    session = open_network("listener", threads=2) if compiled else None
+    session = open_network("listener", threads=threads) if compiled else None
     if session is not None:
         return _told(session, stacked)
     weights = _weights("listener")
@@ -64,7 +66,7 @@ def run_first(stacked: Array, *, compiled: bool = True) -> tuple[Array, Array]:
     return mix(weights, "cells", hidden), frames
 
 
-def run_second(stacked: Array, *, compiled: bool = True) -> tuple[Array, Array]:
+def run_second(stacked: Array, *, compiled: bool = True, threads: int = 2) -> tuple[Array, Array]:
     """Give the second network's logits of cells (11, n_pitches, n_frames) and of frames (2, n_frames).
 
     It reads frames by twos, from the first on: an odd one at the end is read twice.
@@ -75,10 +77,12 @@ def run_second(stacked: Array, *, compiled: bool = True) -> tuple[Array, Array]:
         The same of the wide grid, see `wide_spectra`.
     compiled : bool
         False runs the same network in plain NumPy.
+    threads : int
+        That one run takes.
     """
     n_frames = stacked.shape[2]
     even = np.concatenate([stacked, stacked[:, :, -1:]], axis=2) if n_frames % 2 else stacked
-    session = open_network("second", threads=2) if compiled else None
+    session = open_network("second", threads=threads) if compiled else None
     if session is not None:
         cells, frames = _told(session, even)
     else:

@@ -56,4 +56,5 @@ def open_network(name: str, *, threads: int):  # type: ignore[no-untyped-def]
     options = onnxruntime.SessionOptions()
     options.intra_op_num_threads = threads
     options.log_severity_level = 3
+    options.enable_mem_pattern = False  # one for each length of picture: 50 MB, and no time saved
     return onnxruntime.InferenceSession(str(path), options, providers=["CPUExecutionProvider"])

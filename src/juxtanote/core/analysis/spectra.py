@@ -153,7 +153,7 @@ def spectra_on(
         for start in range(0, n_frames, step * FRAMES_AT_ONCE):
             stop = min(start + step * FRAMES_AT_ONCE, n_frames)
             block = frames[start // step : -(-stop // step)]
-            magnitude = np.abs(rfft(block * window, axis=1, workers=2)).astype(np.float32)
+            magnitude = np.abs(rfft(block * window, axis=1)).astype(np.float32)
             for grid, spectra in zip(grids, measured, strict=True):
                 bins = grid.read(magnitude, frame_length, round(reference_cents))
                 spectra[index, :, start:stop:step] = _scaled(bins, loud).T
