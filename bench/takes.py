@@ -53,8 +53,6 @@ def human(
             name = "bend short"
         if note.techniques & {"hammer-on", "pull-off"} and rng.random() < 0.4:
             name = "quiet slur"
-        if note.techniques & {"vibrato"} and rng.random() < 0.6:
-            name = "vibrato left out"
         fresh: StringEvent | None = None
         if name == "wrong note":
             fresh = replace(note, midi=note.midi + int(rng.choice([-2, -1, 1, 2])))
@@ -77,8 +75,6 @@ def human(
             )
         elif name == "quiet slur" and note.techniques & {"hammer-on", "pull-off"}:
             fresh = replace(note, velocity=0.25 * note.velocity)
-        elif name == "vibrato left out" and note.techniques == {"vibrato"}:
-            fresh = replace(note, techniques=frozenset(), curve=())
         elif name == "note too many":
             gap = events[index + 1].onset_s - note.onset_s
             if gap < 0.25:
@@ -96,6 +92,13 @@ def human(
         played[index] = fresh  # type: ignore[call-overload]
         planted.append((name, note.onset_s))
         last = index
+    wrong = {at for _, at in planted}
+    for index, note in enumerate(events):  # most are last notes, which keep their place
+        around = events[max(index - 2, 0) : index + 3]
+        if note.techniques == {"vibrato"} and not wrong & {e.onset_s for e in around}:
+            played[played.index(note)] = replace(note, techniques=frozenset(), curve=())
+            planted.append(("vibrato left out", note.onset_s))
+            wrong.add(note.onset_s)
     return sorted((e for e in played if e is not None), key=lambda e: e.onset_s), planted
 
 

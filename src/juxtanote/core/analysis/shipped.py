@@ -30,7 +30,7 @@ def read_weights(name: str) -> dict[str, NDArray[np.float32]] | None:
         return {key: stored[key].astype(np.float32) for key in stored.files}
 
 
-@lru_cache(maxsize=4)
+@lru_cache(maxsize=8)
 def open_network(name: str, *, threads: int):  # type: ignore[no-untyped-def]
     """Open the compiled network ``name.onnx`` once; give None where onnxruntime or the file is missing.
 
