@@ -1,5 +1,6 @@
 """Evidence that is made ahead, piece by piece, and what it is made of."""
 
+import itertools
 import threading
 import unittest
 from unittest import mock
@@ -10,6 +11,7 @@ from juxtanote.core.analysis import ahead, listener
 from juxtanote.core.analysis.ahead import Ahead
 from juxtanote.core.analysis.listener import Counts, Posteriors
 from juxtanote.core.analysis.spectra import HOP_LENGTH
+from juxtanote.core.analysis.stretches import hear_all
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.progress import Cancelled
 from tests.sounds import RATE, harmonic_tone, scale_line, sine
@@ -71,6 +73,13 @@ class TestPieces(unittest.TestCase):
             made.between(PIECE // 2, PIECE // 2)
             made.between(PIECE // 2, PIECE // 2)
         self.assertEqual(made_one.call_count, 2)
+
+    def test_how_far_it_is_goes_up_evenly(self) -> None:
+        with mock.patch("juxtanote.core.analysis.stretches.STRETCH_S", 3.0):
+            told: list[float] = []
+            hear_all(self.sound, progress=told.append)
+        self.assertEqual(told, sorted(told))
+        self.assertLess(max(b - a for a, b in itertools.pairwise(told)), 0.35)
 
     def test_it_stops_and_leaves_no_thread(self) -> None:
         asked = threading.Event()

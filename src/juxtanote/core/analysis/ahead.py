@@ -45,7 +45,7 @@ class Ahead:
             Told again what it was told last, so that it may stop the work or let it stand still.
         """
         self._sound, self._cents, self._progress = sound, reference_cents, progress
-        self._told = 0.0
+        self._told, self._telling = 0.0, threading.Lock()
         self._stop = threading.Event()
         self._hand = ThreadPoolExecutor(HANDS, "evidence")
         self._pieces: dict[int, Future[Posteriors]] = {}
@@ -68,16 +68,23 @@ class Ahead:
 
     def report(self, part_done: float) -> None:
         """Tell how far all is: what hears the stretches reports here."""
-        self._told = part_done
-        self._progress(part_done)
+        with self._telling:
+            self._told = part_done
+            self._progress(part_done)
 
-    def between(self, first: int, count: int) -> Posteriors:
+    def _tell_again(self) -> None:
+        with self._telling:  # one thread at a time, and nothing that is out of date
+            self._progress(self._told)
+
+    def between(self, first: int, count: int, progress: Progress = no_progress) -> Posteriors:
         """Give the evidence of frames of the recording, made by now or waited for.
 
         Parameters
         ----------
         first, count : int
             The first frame, and how many: one is 256 samples at 22 050 Hz, the first centred on sample 0.
+        progress : Progress
+            Told how much of them is there.
 
         Returns
         -------
@@ -93,7 +100,8 @@ class Ahead:
         cells = np.zeros((len(CELL_KINDS), N_PITCHES, count), dtype=np.float32)
         frames = np.zeros((2, count), dtype=np.float32)
         quick = np.zeros((2, N_BINS, count), dtype=np.float32)
-        for number in numbers:
+        for done, number in enumerate(numbers):
+            progress(done / len(numbers))
             if number >= self._count:
                 break
             piece = self._waited_for(self._pieces[number])
@@ -113,7 +121,7 @@ class Ahead:
             try:
                 return piece.result(LOOKED_S)
             except NotYet:
-                self._progress(self._told)
+                self._tell_again()
 
     def _make(self, number: int) -> Posteriors:
         start = number * PIECE_FRAMES
@@ -131,4 +139,4 @@ class Ahead:
     def _still_wanted(self, _: float) -> None:
         if self._stop.is_set():
             raise Cancelled
-        self._progress(self._told)
+        self._tell_again()

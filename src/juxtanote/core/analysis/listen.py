@@ -41,7 +41,7 @@ def listen(
     progress: Progress = no_progress,
     learned: bool = True,
     keep_talk: bool = False,
-    evidence: Callable[[int], listener.Posteriors] | None = None,
+    evidence: Callable[[int, Progress], listener.Posteriors] | None = None,
 ) -> Listening:
     """Hear the notes of a stretch.
 
@@ -67,12 +67,11 @@ def listen(
     reference_hz = cents_to_reference_hz(reference_cents)
     heard: listener.Posteriors | None = None
     if learned and listener.weights_are_here():
+        hearing = part_of(progress, 0.0, 0.6)
         if evidence is not None:
-            heard = evidence(1 + len(mid) // HOP_LENGTH)
+            heard = evidence(1 + len(mid) // HOP_LENGTH, hearing)
         else:
-            heard = listener.listen(
-                mid, side, reference_cents=reference_cents, progress=part_of(progress, 0.0, 0.6)
-            )
+            heard = listener.listen(mid, side, reference_cents=reference_cents, progress=hearing)
         if hints.certain:
             heard = _made_certain(heard, hints.certain, start_s)
         found = join_glides(decode(heard, hints.decoder()))
