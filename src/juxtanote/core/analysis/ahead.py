@@ -5,9 +5,11 @@ none waits for another. A piece is made once, wherever the stretches begin that 
 held at a time.
 """
 
+import os
 import threading
 from concurrent.futures import Future, ThreadPoolExecutor
 from concurrent.futures import TimeoutError as NotYet
+from contextlib import suppress
 from types import TracebackType
 
 import numpy as np
@@ -24,7 +26,14 @@ AROUND_FRAMES = listener.MARGIN_FRAMES + listener.AROUND_FRAMES  # of sound, for
 PIECE_FRAMES = listener.MOST_FRAMES - 2 * AROUND_FRAMES - 2  # so that one is heard at once
 HANDS = 2  # as many cores as a small machine has
 MORE = 5  # pieces that are made before they are asked for: about a stretch
+STANDS_BACK = 10  # niceness, of 19
 LOOKED_S = 0.05  # how often a wait looks whether it should stop
+
+
+def _stand_back() -> None:
+    """Let other threads go first, the window's above all, where the system can."""
+    with suppress(AttributeError, OSError):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), STANDS_BACK)
 
 
 class Ahead:
@@ -47,7 +56,7 @@ class Ahead:
         self._sound, self._cents, self._progress = sound, reference_cents, progress
         self._told, self._telling = 0.0, threading.Lock()
         self._stop = threading.Event()
-        self._hand = ThreadPoolExecutor(HANDS, "evidence")
+        self._hand = ThreadPoolExecutor(HANDS, "evidence", _stand_back)
         self._pieces: dict[int, Future[Posteriors]] = {}
         frames = sound.duration_s * SAMPLE_RATE / HOP_LENGTH
         self._count = int(frames) // PIECE_FRAMES + 1

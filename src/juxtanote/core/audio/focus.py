@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 MEDIAN_FRAMES, MEDIAN_BINS = 17, 17  # as the cited method has it
-MEDIAN_ROWS = 64  # at once: some milliseconds
+MEDIAN_ROWS = 24  # at once: some milliseconds
 OVERLAP = 4  # frames of a spectrogram over each moment
 
 
