@@ -435,6 +435,14 @@ class TestChecking(WindowTest):
         self.document.undo_stack.undo()
         self.assertEqual(self.document.lesson, before)
 
+    def test_what_a_phrase_tells_of_itself_is_shown_before_it_is_listened_to(self) -> None:
+        found, told = self.window.findings, []
+        found.changed.connect(lambda: told.append((found.is_current, found.listened)))
+        self.give_sound(np.zeros((2, 8 * RATE), dtype=np.float32))
+        self.settle()
+        self.assertEqual(told[0], (True, False))
+        self.assertEqual(told[-1], (True, True))
+
     def test_another_recording_is_listened_to_anew(self) -> None:
         """What was heard of one recording says nothing of the next one, phrase for phrase."""
         first = [f.key for f in self.window.findings.found if f.complaint is not None]

@@ -67,11 +67,22 @@ class Findings(QObject):
             self._show((None, [], [], [], False))
             return
         sound, ears = (self._document.sound if self.listens else None), self._ears
+        waits = sound is not None and not ears.know(phrase, lesson)
 
         def work(progress: Progress) -> object:
             return _found(phrase, lesson, sound, ears, progress)
 
-        self._latest.ask(work, self._show)
+        def measured(progress: Progress) -> object:
+            return _found(phrase, lesson, None, ears, progress)
+
+        def show_measured(result: object) -> None:
+            self._show(result)
+            self._latest.ask(work, self._show)
+
+        if waits:  # what the phrase tells of itself is shown before it is listened to
+            self._latest.ask(measured, show_measured)
+        else:
+            self._latest.ask(work, self._show)
 
     def listen_too(self, on: bool) -> None:
         """Hold phrases against the sound as well: asked for while somebody looks at the findings."""
@@ -90,13 +101,17 @@ class Ears:
     def __init__(self) -> None:
         self._kept: list[tuple[tuple[object, ...], Evidence]] = []
 
+    def know(self, phrase: Phrase, lesson: Lesson) -> bool:
+        """Tell whether a phrase's stretch was listened to."""
+        return any(known == _stretch(phrase, lesson) for known, _ in self._kept)
+
     def of(
         self, phrase: Phrase, lesson: Lesson, sound: "Sound", progress: Progress
     ) -> "Evidence | None":
         """Give the evidence of a phrase's stretch of the recording."""
         from juxtanote.core.checks.evidence import listen_again
 
-        key = (phrase.start_s, phrase.end_s, lesson.reference_cents)
+        key = _stretch(phrase, lesson)
         for known, heard in self._kept:
             if known == key:
                 return heard
@@ -109,6 +124,10 @@ class Ears:
         if evidence is not None:
             self._kept = [*self._kept[-MOST_KEPT:], (key, evidence)]
         return evidence
+
+
+def _stretch(phrase: Phrase, lesson: Lesson) -> tuple[object, ...]:
+    return phrase.start_s, phrase.end_s, lesson.reference_cents
 
 
 def _found(
