@@ -13,6 +13,7 @@ from juxtanote.core.analysis.listener import Counts, Posteriors
 from juxtanote.core.analysis.spectra import HOP_LENGTH
 from juxtanote.core.analysis.stretches import hear_all
 from juxtanote.core.audio.sound import Sound
+from juxtanote.core.checks.evidence import listen_again
 from juxtanote.core.progress import Cancelled
 from tests.sounds import RATE, harmonic_tone, scale_line, sine
 
@@ -73,6 +74,13 @@ class TestPieces(unittest.TestCase):
             made.between(PIECE // 2, PIECE // 2)
             made.between(PIECE // 2, PIECE // 2)
         self.assertEqual(made_one.call_count, 2)
+
+    def test_nothing_is_made_that_nobody_wants(self) -> None:
+        with mock.patch.object(listener, "listen", wraps=listener.listen) as made_one:
+            evidence = list(listen_again(self.sound, 0.0, 1.0))
+            self.assertEqual((len(evidence), made_one.call_count), (1, 1))
+            list(listen_again(self.sound, 0.0, 2.1))  # its margin lies in the next piece
+            self.assertEqual(made_one.call_count, 3)
 
     def test_how_far_it_is_goes_up_evenly(self) -> None:
         with mock.patch("juxtanote.core.analysis.stretches.STRETCH_S", 3.0):

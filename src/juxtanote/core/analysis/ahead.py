@@ -40,7 +40,12 @@ class Ahead:
     """Makes evidence in threads of its own; to be used in a `with`, which waits for them."""
 
     def __init__(
-        self, sound: Sound, *, reference_cents: float = 0.0, progress: Progress = no_progress
+        self,
+        sound: Sound,
+        *,
+        end_s: float | None = None,
+        reference_cents: float = 0.0,
+        progress: Progress = no_progress,
     ) -> None:
         """Begin with the first piece when it is asked for.
 
@@ -48,6 +53,8 @@ class Ahead:
         ----------
         sound : Sound
             The whole recording.
+        end_s : float, optional
+            Up to where it is wanted, in seconds; nothing is made that begins later.
         reference_cents : float
             How far its A4 is from 440 Hz.
         progress : Progress
@@ -58,7 +65,8 @@ class Ahead:
         self._stop = threading.Event()
         self._hand = ThreadPoolExecutor(HANDS, "evidence", _stand_back)
         self._pieces: dict[int, Future[Posteriors]] = {}
-        frames = sound.duration_s * SAMPLE_RATE / HOP_LENGTH
+        last_s = sound.duration_s if end_s is None else min(end_s, sound.duration_s)
+        frames = last_s * SAMPLE_RATE / HOP_LENGTH
         self._count = int(frames) // PIECE_FRAMES + 1
 
     def __enter__(self) -> "Ahead":

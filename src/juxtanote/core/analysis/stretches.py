@@ -7,7 +7,6 @@ from typing import Protocol
 
 from juxtanote.core.analysis.ahead import Ahead
 from juxtanote.core.analysis.listen import listen
-from juxtanote.core.analysis.listener import weights_are_here
 from juxtanote.core.analysis.middle import mid_side
 from juxtanote.core.analysis.perceived import Hints, Listening, PerceivedNote
 from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
@@ -118,7 +117,7 @@ def hear_all(
             heard = hear_stretch(
                 sound, start, end, reference_cents=reference_cents, learned=learned, hints=hints,
                 progress=part_of(ahead.report, start / duration, end / duration),
-                ahead=ahead if learned and weights_are_here() else None,
+                ahead=ahead,
             )  # fmt: skip
             following = _start_after(heard.notes, start, end) if end < duration else end
             notes += [note for note in heard.notes if note.onset_s < following]

@@ -4,8 +4,7 @@ from collections.abc import Iterator
 
 from juxtanote.core.analysis.ahead import Ahead
 from juxtanote.core.analysis.evidence import Evidence
-from juxtanote.core.analysis.listener import weights_are_here
-from juxtanote.core.analysis.stretches import STRETCH_S, hear_stretch
+from juxtanote.core.analysis.stretches import MARGIN_S, STRETCH_S, hear_stretch
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.progress import Progress, no_progress, part_of
 
@@ -33,14 +32,16 @@ def listen_again(
     """
     end_s = min(end_s, sound.duration_s)
     at = max(start_s, 0.0)
-    with Ahead(sound, reference_cents=reference_cents, progress=progress) as ahead:
+    with Ahead(
+        sound, end_s=end_s + MARGIN_S, reference_cents=reference_cents, progress=progress
+    ) as ahead:
         while at < end_s:
             until = min(at + STRETCH_S, end_s)
             done, more = ((t - start_s) / (end_s - start_s) for t in (at, until))
             heard = hear_stretch(
                 sound, at, until, reference_cents=reference_cents,
                 progress=part_of(ahead.report, done, more),
-                ahead=ahead if weights_are_here() else None,
+                ahead=ahead,
             )  # fmt: skip
             yield Evidence(at, until, heard)
             at = until
