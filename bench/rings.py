@@ -21,6 +21,7 @@ from pathlib import Path
 import mido
 import numpy as np
 import soundfile
+from scipy import signal
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import maximum_bipartite_matching
 
@@ -46,8 +47,13 @@ KITS = tuple(
 PLUGINS = os.environ.get("LADSPA_PATH", "/usr/lib/ladspa")
 SEED = 7171
 GUITARS = (25, 26, 27, 28, 29, 30)
+DRUMS = 0  # channel: the kits' only sound is in bank 0, which the tenth channel does not reach
 ON_S, PITCH, WINDOW_S, SOUNDS_S = 0.05, 0.5, 0.25, 0.09
 MOST_LATE_S = 0.1  # a chart may be
+# The lead over all else where it is buried: the median of the three recorded songs, on which the power that goes
+# with the drums lies as far under all power (over 6 kHz -24 to -16 dB, under 70 Hz -21 to -16).
+BURIED_DB, BURIED_LIMIT = -8.0, 1.5
+KIT_GAIN, CYMBALS_GAIN, CYMBALS_HZ = 0.8, 1.5, 6000.0
 
 
 def play(midi: mido.MidiFile, font: Path) -> np.ndarray:
@@ -62,7 +68,10 @@ def play(midi: mido.MidiFile, font: Path) -> np.ndarray:
         command = ["fluidsynth", "-ni", "-q", "-R", "0", "-C", "0", "-g", "0.6", "-r"]
         command += [str(SAMPLE_RATE), "-F", str(target), str(font), str(source)]
         subprocess.run(command, check=True, capture_output=True)
-        return soundfile.read(target, dtype="float32", always_2d=True)[0].mean(axis=1)
+        sound = soundfile.read(target, dtype="float32", always_2d=True)[0].mean(axis=1)
+    if not sound.any():  # a soundfont gives silence for what it has not
+        raise ValueError(f"{font.name} gave silence")
+    return sound
 
 
 def through(audio: np.ndarray, *effects: str) -> np.ndarray:
@@ -111,32 +120,51 @@ def amplified(audio: np.ndarray, rng: np.random.Generator, hot: bool) -> np.ndar
     return through(audio, *effects)
 
 
-def foreign_band(
-    beats: np.ndarray, key: int, rng: np.random.Generator, guitars: bool
-) -> tuple[np.ndarray, np.ndarray]:
-    """Play drums, bass, organ and, if wished, two guitars: (2, n), the guitars wide (2, n)."""
+@dataclass(frozen=True, slots=True)
+class Backing:
+    """What plays behind a lead, each (2, n): drums, bass and organ, and two guitars to the sides."""
+
+    kit: np.ndarray
+    others: np.ndarray
+    guitars: np.ndarray
+
+    @property
+    def rest(self) -> np.ndarray:
+        """All but the guitars."""
+        return self.kit + self.others
+
+    def fitted(self, length: int) -> "Backing":
+        """Cut or fill up to so many samples."""
+
+        def fit(audio: np.ndarray) -> np.ndarray:
+            return np.pad(audio, ((0, 0), (0, max(length - audio.shape[1], 0))))[:, :length]
+
+        return Backing(fit(self.kit), fit(self.others), fit(self.guitars))
+
+
+def foreign_band(beats: np.ndarray, key: int, rng: np.random.Generator, guitars: bool) -> Backing:
+    """Play drums, bass, organ and, if wished, two guitars."""
     font = FONTS[int(rng.integers(2))]
     roots = rng.permutation([0, 3, 5, 7, 8, 10])[:4]
     kit, low, keys, strum = (MidiSketch() for _ in range(4))
+    kit.set_up_channel(DRUMS, 0)
     low.set_up_channel(0, int(rng.choice([33, 34, 36])))
     keys.set_up_channel(0, int(rng.choice([1, 16, 18, 50])))
     strum.set_up_channel(0, int(rng.choice([27, 29, 30])))
 
-    def hold(
-        track: MidiSketch, at: float, until: float, note: int, strength: int, channel: int = 0
-    ):
-        track.add(at, mido.Message("note_on", channel=channel, note=note, velocity=strength), 2)
-        track.add(until, mido.Message("note_off", channel=channel, note=note), 1)
+    def hold(track: MidiSketch, at: float, until: float, note: int, strength: int):
+        track.add(at, mido.Message("note_on", channel=0, note=note, velocity=strength), 2)
+        track.add(until, mido.Message("note_off", channel=0, note=note), 1)
 
     pattern = rng.random(8) < 0.6
     for k, (at, after) in enumerate(zip(beats[:-1], beats[1:], strict=True)):
         half = 0.5 * (at + after)
         root = (key + int(roots[k // 4 % 4])) % 12
-        hold(kit, at, at + 0.1, 36 if k % 2 == 0 else 38, 110, 9)
-        hold(kit, at, at + 0.1, 42, 80, 9)
-        hold(kit, half, half + 0.1, 42, 60, 9)
+        hold(kit, at, at + 0.1, 36 if k % 2 == 0 else 38, 110)
+        hold(kit, at, at + 0.1, 42, 80)
+        hold(kit, half, half + 0.1, 42, 60)
         if pattern[k % 8]:
-            hold(kit, half, half + 0.1, 36, 90, 9)
+            hold(kit, half, half + 0.1, 36, 90)
         for time in (at, half):
             hold(low, time, time + 0.45 * (after - at), 28 + (root - 4) % 12, 100)
         if k % 4 == 0:
@@ -156,8 +184,8 @@ def foreign_band(
     def fitted(audio: np.ndarray) -> np.ndarray:
         return np.pad(audio, (0, max(length - len(audio), 0)))[:length]
 
-    rest = pan(level(fitted(play(kit.file(), KITS[int(rng.integers(2))])), 0.0), 0.0)
-    rest += pan(level(fitted(play(low.file(), font)), -1.0), 0.0)
+    drums = pan(level(fitted(play(kit.file(), KITS[int(rng.integers(2))])), 0.0), 0.0)
+    rest = pan(level(fitted(play(low.file(), font)), -1.0), 0.0)
     rest += pan(level(fitted(play(keys.file(), font)), -6.0), float(rng.uniform(-0.5, 0.5)))
     wide = np.zeros((2, length), dtype=np.float32)
     if guitars:
@@ -165,7 +193,7 @@ def foreign_band(
         for side in (-0.9, 0.9):
             take = np.roll(dry, int(rng.uniform(0, 0.012) * SAMPLE_RATE))
             wide += pan(level(amplified(take, rng, hot=True), -2.0), side)
-    return rest, wide
+    return Backing(drums, rest, wide)
 
 
 @dataclass(frozen=True, slots=True)
@@ -176,8 +204,15 @@ class Played:
     events: list[StringEvent]
 
 
+def with_bright_cymbals(backing: Backing) -> np.ndarray:
+    """Bring drums and their treble forward, (2, n), to where they are on records."""
+    shelf = signal.butter(1, CYMBALS_HZ, "highpass", fs=SAMPLE_RATE, output="sos")
+    bright = backing.kit + CYMBALS_GAIN * signal.sosfilt(shelf, backing.kit, axis=1)
+    return KIT_GAIN * bright.astype(np.float32) + backing.others
+
+
 def foreign_case(number: int, drawing: int = 0) -> tuple[str, dict[str, Played]]:
-    """Render one composed phrase: alone, in a band, and in a mix made like a record.
+    """Render one composed phrase: alone, in a band, in a mix made like a record, and far down in one.
 
     Another drawing has other instruments, amplifiers, bands and hands for the same phrase.
     """
@@ -194,28 +229,28 @@ def foreign_case(number: int, drawing: int = 0) -> tuple[str, dict[str, Played]]
     lead = amplified(lead, rng, hot) if rng.random() < 0.8 else level(lead, -18.0)
     beat_s = 60.0 / phrase.tempo
     beats = np.arange(0.5 - 4 * beat_s, length / SAMPLE_RATE + 2 * beat_s, beat_s)
-    rest, wide = foreign_band(beats[beats >= 0.05], hand.root, rng, guitars=True)
-
-    def fitted(audio: np.ndarray) -> np.ndarray:
-        return np.pad(audio, ((0, 0), (0, max(length - audio.shape[1], 0))))[:, :length]
-
-    rest, wide = fitted(rest), fitted(wide)
+    backing = foreign_band(beats[beats >= 0.05], hand.root, rng, guitars=True).fitted(length)
     middle = pan(level(lead, -18.0), 0.0)
 
     def under(audio: np.ndarray, db: float) -> np.ndarray:
         return audio * np.float32(10 ** ((-18.0 - db) / 20) / loudness(audio.mean(axis=0)))
 
-    band = np.tanh(middle + under(rest, 3.0))
+    band = np.tanh(middle + under(backing.rest, 3.0))
     lag = int(rng.uniform(0.25, 0.45) * SAMPLE_RATE)
     wet = lead.copy()
     for repeat in (1, 2):
         wet[repeat * lag :] += 0.3**repeat * lead[: -repeat * lag]
-    record = pan(level(wet, -18.0), float(rng.uniform(-0.3, 0.3))) + under(rest + wide, 2.0)
+    record = pan(level(wet, -18.0), float(rng.uniform(-0.3, 0.3))) + under(
+        backing.rest + backing.guitars, 2.0
+    )
     record = np.tanh(2.5 * record / float(np.abs(record).max()))
+    buried = pan(level(wet, -18.0), 0.0) + under(with_bright_cymbals(backing), BURIED_DB)
+    buried = np.tanh(BURIED_LIMIT * buried / float(np.abs(buried).max()))
     return phrase.name, {
         "foreign alone": Played(np.tanh(middle), events),
         "foreign band": Played(band.astype(np.float32), events),
         "record-like": Played(code_as_mp3(record.astype(np.float32), 128), events),
+        "buried": Played(code_as_mp3(buried.astype(np.float32), 128), events),
     }
 
 
@@ -277,11 +312,11 @@ def _speech() -> np.ndarray:
 def hostile() -> None:
     """Print ring 4: notes a second over 0.5 sure, and all that are written."""
     rng = np.random.default_rng(SEED)
-    rest, _ = foreign_band(np.arange(0.1, 20.0, 0.5), 4, rng, guitars=False)
+    rest = foreign_band(np.arange(0.1, 20.0, 0.5), 4, rng, guitars=False).rest
     kit = MidiSketch()
     for k, at in enumerate(np.arange(0.1, 20.0, 0.25)):
         for note in (42, *((36,) if k % 4 == 0 else (38,) if k % 4 == 2 else ())):
-            kit.add(float(at), mido.Message("note_on", channel=9, note=note, velocity=100), 2)
+            kit.add(float(at), mido.Message("note_on", channel=DRUMS, note=note, velocity=100), 2)
     sounds = {
         "silence with hiss": (1e-3 * rng.standard_normal(20 * SAMPLE_RATE)).astype(np.float32),
         "drums alone": play(kit.file(), KITS[0]), "speech": _speech(),

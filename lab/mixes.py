@@ -19,38 +19,32 @@ OVER_BACKING = 3  # of each scene: leads that are laid over a backing anew
 ALONE = 2
 
 
-def _as_sound(stereo: np.ndarray) -> np.ndarray:
+def as_sound(stereo: np.ndarray) -> np.ndarray:
+    """Keep a sound in 16 bits, with some room over full scale."""
     return np.clip(np.rint(stereo * 2**14), -(2**15), 2**15 - 1).astype(np.int16)
+
+
+def of_sound(kept: np.ndarray) -> np.ndarray:
+    """Give a sound that was kept in 16 bits."""
+    return kept.astype(np.float32) / 2**14
 
 
 def make_mixes(rng: np.random.Generator) -> dict[str, np.ndarray]:
     """Make one scene: ``sound`` (n_mixes, 2, n_samples) int16, ``cells`` of truth, packed along time."""
-    made = scenes.make_scene(rng, pictured=lambda stereo, _: _as_sound(stereo)[None])
+    made = scenes.make_scene(rng, pictured=lambda stereo, _: as_sound(stereo)[None])
     leads, backs = made["lead"][0], made["back"][0]
     sound, cells = list(made["whole"][0]), list(made["whole_cells"])
     for k in range(ALONE + OVER_BACKING):
         at = int(rng.integers(len(leads)))
-        lead, truth = leads[at].astype(np.float32) / 2**14, made["lead_cells"][at]
+        lead, truth = of_sound(leads[at]), made["lead_cells"][at]
         if k >= ALONE:
-            back = backs[k % len(backs)].astype(np.float32)
+            back = of_sound(backs[k % len(backs)])
             under = loudness(lead.mean(axis=0)) / (loudness(back.mean(axis=0)) + 1e-9)
             over = float(rng.uniform(-2.0, 9.0))
             lead = np.tanh(lead + back * np.float32(under * 10 ** (-over / 20)))
-        sound.append(_as_sound(lead))
+        sound.append(as_sound(lead))
         cells.append(truth)
     return {"sound": np.stack(sound), "cells": np.stack(cells)}
-
-
-def write(folder: Path, seed: int, numbers: range) -> None:
-    """Make scenes by number, each of its own draw; what is there already is left."""
-    folder.mkdir(parents=True, exist_ok=True)
-    for number in numbers:
-        target = folder / f"{seed:03d}-{number:05d}.npz"
-        if not target.exists():
-            partial = target.with_suffix(".tmp")
-            with partial.open("wb") as handle:
-                np.savez_compressed(handle, **make_mixes(np.random.default_rng([seed, number])))
-            partial.rename(target)
 
 
 def read(folder: Path, most: int) -> Iterator[tuple[np.ndarray, np.ndarray]]:
@@ -63,15 +57,10 @@ def read(folder: Path, most: int) -> Iterator[tuple[np.ndarray, np.ndarray]]:
                     return
                 count += 1
                 unpacked = np.unpackbits(cells, axis=-1)[..., : scenes.N_FRAMES]
-                yield sound.astype(np.float32) / 2**14, unpacked
+                yield of_sound(sound), unpacked
 
 
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("folder", type=Path)
-    parser.add_argument("--seed", type=int, default=95)
-    parser.add_argument("--scenes", type=int, default=64)
-    parser.add_argument("--first", type=int, default=0)
-    parser.add_argument("--step", type=int, default=1, help="every so manieth, for several at work")
-    options = parser.parse_args()
-    write(options.folder, options.seed, range(options.first, options.scenes, options.step))
+    scenes.add_options(parser)
+    scenes.write_all(parser.parse_args(), make_mixes)

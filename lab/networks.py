@@ -114,14 +114,14 @@ class NarrowBlock(nn.Module):
 
 
 class Second(nn.Module):
-    """From stacked spectra (batch, N_CHANNELS, pitches, frames) to logits for cells and frames.
+    """From stacked spectra (batch, 2 N_CHANNELS, pitches, frames) to logits for cells and frames.
 
-    The number of frames must be even.
+    They are of a mix as it is, and of it without drums. The number of frames must be even.
     """
 
     def __init__(self) -> None:
         super().__init__()
-        conv = nn.Conv2d(N_CHANNELS, WIDTH, (1, 4), stride=(1, 2), padding=(0, 1), bias=False)
+        conv = nn.Conv2d(2 * N_CHANNELS, WIDTH, (1, 4), stride=(1, 2), padding=(0, 1), bias=False)
         self.enter = Normed(conv)
         self.blocks = nn.ModuleList(NarrowBlock(kind, reach) for kind, reach in SECOND_BLOCKS)
         self.hidden = Normed(nn.Conv2d(WIDTH, LAST, 1, bias=False))

@@ -297,10 +297,12 @@ def make_scene(
     chords: float = 1.0,
     *,
     pictured: Callable[[np.ndarray, np.ndarray], np.ndarray] = pictures,
+    keep_drums: bool = False,
 ) -> dict[str, np.ndarray]:
     """Make one band and a few leads: pictures of each by itself, to be mixed while training, and of mixes.
 
-    Pictures are (n_references, how many, n_windows, n_bins, n_frames); `pictured` makes those of one sound.
+    Pictures are (n_references, how many, n_windows, n_bins, n_frames); `pictured` makes those of one sound,
+    and of the drums alone if they are kept.
     """
     leads, backs, wholes = [], [], []
     band, sounds = None, []
@@ -344,7 +346,12 @@ def make_scene(
         cells = truth.cells.copy()
         cells[ANY] |= guitars.cells[:2]
         wholes.append((pictured(whole, references), Truth(cells, truth.frames)))
-    return {
+    more = {}
+    if keep_drums:
+        length = int(LENGTH_S * SAMPLE_RATE)
+        drums = np.pad(band.drums, (0, max(length - len(band.drums), 0)))[:length]
+        more["drums"] = pictured(pan(level(drums, -18.0), 0.0), references)[:, None]
+    return more | {
         "references": references,
         "lead": np.stack([s for s, _ in leads], axis=1),
         "lead_cells": np.packbits(np.stack([t.cells for _, t in leads]), axis=-1),
@@ -357,14 +364,17 @@ def make_scene(
     }
 
 
-def write_shards(folder: Path, seed: int, scenes: range, chords: float = 1.0) -> None:
-    """Make scenes by number, each of its own draw; one .npz a scene, written whole."""
-    folder.mkdir(parents=True, exist_ok=True)
+def write_all(
+    options: argparse.Namespace, make: Callable[[np.random.Generator], dict[str, np.ndarray]]
+) -> None:
+    """Make scenes by number, each of its own draw; one .npz a scene, written whole, unless it is there."""
+    options.folder.mkdir(parents=True, exist_ok=True)
     began = time.time()
-    for count, number in enumerate(scenes, start=1):
-        target = folder / f"{seed:03d}-{number:05d}.npz"
+    numbers = range(options.first, options.scenes, options.step)
+    for count, number in enumerate(numbers, start=1):
+        target = options.folder / f"{options.seed:03d}-{number:05d}.npz"
         if not target.exists():
-            scene = make_scene(np.random.default_rng([seed, number]), chords=chords)
+            scene = make(np.random.default_rng([options.seed, number]))
             partial = target.with_suffix(".tmp")
             with partial.open("wb") as handle:
                 np.savez(handle, **scene)
@@ -373,14 +383,20 @@ def write_shards(folder: Path, seed: int, scenes: range, chords: float = 1.0) ->
             print(f"{count} scenes in {(time.time() - began) / 60:.1f} min", flush=True)
 
 
-if __name__ == "__main__":
-    parser = argparse.ArgumentParser(description=__doc__)
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Take where scenes go, and which."""
     parser.add_argument("folder", type=Path)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--scenes", type=int, default=240)
     parser.add_argument("--first", type=int, default=0)
     parser.add_argument("--step", type=int, default=1, help="every so manieth, for several at work")
-    parser.add_argument("--chords", type=float, default=1.0, help="weight of several notes at once")
-    options = parser.parse_args()
-    numbers = range(options.first, options.scenes, options.step)
-    write_shards(options.folder, options.seed, numbers, options.chords)
+
+
+if __name__ == "__main__":
+    command = argparse.ArgumentParser(description=__doc__)
+    add_options(command)
+    command.add_argument(
+        "--chords", type=float, default=1.0, help="weight of several notes at once"
+    )
+    chosen = command.parse_args()
+    write_all(chosen, lambda rng: make_scene(rng, chosen.chords))

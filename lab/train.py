@@ -1,6 +1,6 @@
-"""Train one of the two listeners on shards of `lab.scenes` and write its weights.
+"""Train one of the two listeners and write its weights: the first on shards of `lab.scenes`, the second of `lab.looks`.
 
-    python -m lab.scenes SHARDS --seed 91 --scenes 260
+    python -m lab.looks SHARDS --seed 130 --scenes 260
     python -m lab.train second SHARDS --steps 12000 --until 6000 --state second.pt --out WEIGHTS
 
 The schedule is counted in steps. Each step draws from a generator of its own number, and the state is
@@ -22,7 +22,13 @@ from torch.nn import functional as F
 
 from juxtanote.core.analysis.channels import CELL_KINDS, HIGHEST_MIDI, LOWEST_MIDI
 from juxtanote.core.analysis.networks import FRAME_KINDS
-from juxtanote.core.analysis.spectra import BINS_PER_SEMITONE, FLOOR_DB, RANGE_DB, harmonic_index
+from juxtanote.core.analysis.spectra import (
+    BINS_PER_SEMITONE,
+    FLOOR_DB,
+    RANGE_DB,
+    WINDOWS,
+    harmonic_index,
+)
 from juxtanote.core.analysis.spectra import LOWEST_MIDI as LOWEST_FIRST
 from juxtanote.core.analysis.wide_spectra import N_BINS
 from lab.networks import First, Listener, Second, calibrated, folded, unfolded
@@ -39,6 +45,7 @@ KEPT = 300  # scenes of this number and later are not trained on
 FILES = {"first": "listener", "second": "second"}
 """The networks, and the files of their weights."""
 LEAD_ALONE = len(CELL_KINDS)  # layers of truth that the first network tells
+N_WINDOWS = len(WINDOWS)
 ADDED = LOWEST_FIRST - LOWEST_MIDI  # semitones below what the first network hears
 _POWER = (10.0 ** ((np.arange(256) / 255.0 * RANGE_DB + FLOOR_DB) / 10.0)).astype(np.float32)
 _POWER[0] = 0.0
@@ -64,7 +71,12 @@ class Pool:
         """Stack crops for the net."""
         below = self.below
         windows, bins = harmonic_index(N_BINS - BINS_PER_SEMITONE * below)
-        stacked = np.stack([p[0][:, BINS_PER_SEMITONE * below :][windows, bins] for p in picks])
+        looks = [
+            np.split(p[0][:, BINS_PER_SEMITONE * below :], len(p[0]) // N_WINDOWS) for p in picks
+        ]
+        stacked = np.stack(
+            [np.concatenate([look[windows, bins] for look in seen]) for seen in looks]
+        )
         cells = np.stack([p[1][:, below:] for p in picks]).astype(np.float32)
         frames = np.stack([p[2] for p in picks]).astype(np.float32)
         return torch.from_numpy(stacked), torch.from_numpy(cells), torch.from_numpy(frames)
@@ -114,6 +126,22 @@ class Pool:
         return min(few, key=lambda scene: int(np.abs(scene["references"] - cents).min()))
 
 
+class LooksPool(Pool):
+    """Mixes held in memory, each seen as it is and without drums."""
+
+    def crop(self, rng: np.random.Generator, length: int = CROP) -> Crop:
+        """Cut a stretch of a mix."""
+        scene = self._any(rng)
+        k = int(rng.integers(len(scene["looks"])))
+        start = int(rng.integers(0, scene["looks"].shape[-1] - length) // 8 * 8)
+        inner = slice(start, start + length)
+        packed = scene["cells"][k][..., start // 8 : (start + length) // 8]
+        return (
+            scene["looks"][k][..., inner], np.unpackbits(packed, axis=-1),
+            scene["frames"][k][:, inner],
+        )  # fmt: skip
+
+
 def _cut(
     scene: Scene,
     what: str,
@@ -148,7 +176,7 @@ def vary(picture: np.ndarray, cells: np.ndarray, frames: np.ndarray, rng: np.ran
     if rng.random() < 0.6:
         part, cells = transposed(part, cells, int(rng.integers(-6, 6)))
     if rng.random() < 0.2:
-        part[3] = 0.0
+        part[N_WINDOWS - 1 :: N_WINDOWS] = 0.0  # of each look
     return part, cells, frames
 
 
@@ -327,11 +355,8 @@ def train(options: argparse.Namespace) -> None:
     """Train up to a step, saving at every look; begin where the saved state stopped."""
     torch.manual_seed(SEED)
     net: Listener = First() if options.network == "first" else Second()
-    below = ADDED if options.network == "first" else 0
-    pool, watched = (
-        Pool(options.folders, below=below),
-        Pool(options.folders, below=below, kept=True),
-    )
+    made, below = (Pool, ADDED) if options.network == "first" else (LooksPool, 0)
+    pool, watched = (made(options.folders, below=below, kept=kept) for kept in (False, True))
     if options.begin is not None:
         with np.load(options.begin) as arrays:
             net = unfolded({name: arrays[name].astype(np.float32) for name in arrays}, net)
