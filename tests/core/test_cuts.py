@@ -44,7 +44,17 @@ class TestCuts(unittest.TestCase):
     def test_no_notes_no_phrases(self) -> None:
         self.assertEqual(propose_cuts([], [], MAP), [])
 
-    @given(st.lists(st.floats(0.05, 3.0), min_size=1, max_size=60))
+    def test_a_short_note_by_itself_is_no_phrase(self) -> None:
+        first, second = run(1.0, 12), run(40.0, 12)
+        onsets, offsets = [*first[0], 20.0, *second[0]], [*first[1], 20.35, *second[1]]
+        cuts = propose_cuts(onsets, offsets, MAP)
+        self.assertEqual(len(cuts), 2)
+        self.assertFalse(any(cut.start_s < 20.1 < cut.end_s for cut in cuts))
+        self.assertEqual(propose_cuts([20.0], [20.35], MAP), [])
+        self.assertEqual(propose_cuts([20.0, 50.0], [20.35, 50.3], MAP), [])
+        self.assertEqual(len(propose_cuts([20.0], [21.5], MAP)), 1)  # held, it may be one
+
+    @given(st.lists(st.floats(0.05, 3.0), min_size=2, max_size=60))
     @settings(deadline=None, max_examples=60)
     def test_every_note_is_in_one_phrase(self, gaps: list[float]) -> None:
         onsets = np.cumsum(gaps)

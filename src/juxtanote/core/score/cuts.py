@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -13,6 +14,8 @@ from juxtanote.core.score.time_map import TimeMap
 # What one can keep in mind at once (common practice: two to eight bars).
 SHORTEST_S, LONGEST_S = 1.2, 9.0
 PAUSE_S = 0.35  # a rest that is heard as one
+SILENCE_S = 4.0  # a rest over which no phrase goes, however short what lies beside it
+LONE_S = 1.0  # a note by itself and shorter than this is no phrase
 TOUCH_S = 0.15  # phrases may meet, and share so much
 FIGURE = 5  # notes that make a figure known again
 RETURNS_S = 2.0  # shorter figures that come again belong to one phrase
@@ -52,7 +55,7 @@ def propose_cuts(
     Every gap is weighed: a pause counts most, then a held note, a repetition that begins (where
     `midi` is given: the same steps in the same rhythm, in any key), a bar line; stretches that
     would be shorter than a breath or longer than one can keep in mind are not cut, or cut where
-    the weight is largest.
+    the weight is largest. A short note with silence around it is in none.
 
     Parameters
     ----------
@@ -69,7 +72,10 @@ def propose_cuts(
     again = _repetitions(onsets, np.asarray(midi, float)) if midi is not None else set()
     weights, reasons = _weigh(onsets, offsets, time_map, again)
     cuts: list[Cut] = []
-    _divide(onsets, offsets, weights, reasons, 0, len(onsets), cuts)
+    silences = np.flatnonzero(onsets[1:] - np.maximum.accumulate(offsets)[:-1] >= SILENCE_S) + 1
+    for first, last in pairwise((0, *silences.tolist(), len(onsets))):
+        if last - first > 1 or offsets[first] - onsets[first] >= LONE_S:
+            _divide(onsets, offsets, weights, reasons, first, last, cuts)
     return cuts
 
 
