@@ -1,10 +1,10 @@
-"""``python -m bench NAME``: run, window, accuracy, rings, check, takes, collection, time, key, placement, hands, loops, pages or house."""
+"""``python -m bench NAME``: run, window, accuracy, rings, check, takes, collection, time, key, placement, hands, loops, pages, song or house."""
 
 import sys
 
 NAMES = (
     "run", "window", "accuracy", "rings", "check", "takes", "collection", "time", "key", "placement",
-    "hands", "loops", "pages", "house",
+    "hands", "loops", "pages", "song", "house",
 )  # fmt: skip
 MODULES = {"time": "timing", "key": "keys"}
 

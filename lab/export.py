@@ -19,7 +19,7 @@ from juxtanote.core.analysis.spectra import N_PITCHES as N_FIRST
 from lab.networks import First, unfolded
 
 LANES = 16  # channels that the runtime takes at once
-MORE = -N_CHANNELS % LANES  # channels of the input that weigh nothing, up to whole lanes
+LOOKS = 2  # that the second network takes at once
 
 
 class Pools(nn.Module):
@@ -38,8 +38,13 @@ class Pools(nn.Module):
         return torch.cat([self.mean(x), self.top(x)], 1)
 
 
-def _laned(stacked: torch.Tensor) -> torch.Tensor:
-    return torch.cat([stacked, stacked[:, :MORE]], 1)
+def _more(channels: int) -> int:
+    """Give how many channels of the input weigh nothing, up to whole lanes."""
+    return -channels % LANES
+
+
+def _laned(stacked: torch.Tensor, channels: int) -> torch.Tensor:
+    return torch.cat([stacked, stacked[:, : _more(channels)]], 1)
 
 
 class CompiledFirst(nn.Module):
@@ -48,7 +53,7 @@ class CompiledFirst(nn.Module):
     def __init__(self, arrays: dict[str, np.ndarray]) -> None:
         super().__init__()
         self.net = net = unfolded(arrays, First())
-        self.enter, self.frames = _flat(net.enter, MORE), _flat(net.frames)
+        self.enter, self.frames = _flat(net.enter, _more(N_CHANNELS)), _flat(net.frames)
         self.steps = nn.ModuleList(
             _flat(block.conv) if block.kind == "frame" else block.conv for block in net.blocks
         )
@@ -56,7 +61,7 @@ class CompiledFirst(nn.Module):
 
     def forward(self, stacked: torch.Tensor) -> tuple[torch.Tensor, torch.Tensor]:
         """Give the logits that `First` gives."""
-        x = torch.relu(self.enter(_laned(stacked)))
+        x = torch.relu(self.enter(_laned(stacked, N_CHANNELS)))
         for block, step in zip(self.net.blocks, self.steps, strict=True):
             if block.kind == "frame":
                 seen = self.pools.spread(step(self.pools(x)))
@@ -72,7 +77,8 @@ class CompiledSecond(nn.Module):
 
     def __init__(self, arrays: dict[str, np.ndarray]) -> None:
         super().__init__()
-        self.enter = _plain(arrays, "enter", padding=(0, 1), stride=(1, 2), more=MORE)
+        more = _more(LOOKS * N_CHANNELS)
+        self.enter = _plain(arrays, "enter", padding=(0, 1), stride=(1, 2), more=more)
         steps = []
         for number, (kind, reach) in enumerate(SECOND_BLOCKS):
             name = f"blocks.{number}"
@@ -92,7 +98,7 @@ class CompiledSecond(nn.Module):
 
     def forward(self, stacked: torch.Tensor) -> tuple[torch.Tensor, torch.Tensor]:
         """Give what `Second.halves` gives."""
-        x = torch.relu(self.enter(_laned(stacked)))
+        x = torch.relu(self.enter(_laned(stacked, LOOKS * N_CHANNELS)))
         for step in self.steps:
             if len(step) == 1:
                 seen = self.pools.spread(step[0](self.pools(x)))
@@ -136,17 +142,18 @@ def _plain(
 
 
 COMPILED = {
-    "listener": (CompiledFirst, N_FIRST, "time"), "second": (CompiledSecond, N_PITCHES, "half"),
-}  # fmt: skip
-"""For each file of weights: its network, how many pitches it sees, and what its frames out are called."""
+    "listener": (CompiledFirst, N_CHANNELS, N_FIRST, "time"),
+    "second": (CompiledSecond, LOOKS * N_CHANNELS, N_PITCHES, "half"),
+}
+"""For each file of weights: its network, how many channels and pitches it sees, and what its frames out are called."""
 
 
 def export(folder: Path) -> None:
     """Compile ``listener.npz`` to ``listener.onnx``, and ``second.npz`` likewise."""
-    for name, (network, n_pitches, frames) in COMPILED.items():
+    for name, (network, channels, n_pitches, frames) in COMPILED.items():
         with np.load(folder / f"{name}.npz") as stored:
             arrays = {key: stored[key].astype(np.float32) for key in stored.files}
-        example = (torch.rand(1, N_CHANNELS, n_pitches, 128),)
+        example = (torch.rand(1, channels, n_pitches, 128),)
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             torch.onnx.export(

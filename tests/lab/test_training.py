@@ -39,18 +39,27 @@ def shard(path: Path, seed: int) -> None:
     np.savez(path, **scene)
 
 
+def looks_shard(path: Path, seed: int) -> None:
+    """The same, as `lab.looks` lays it down."""
+    shard(path, seed)
+    with np.load(path) as scene:
+        looks = np.concatenate([scene["whole"][0], scene["whole"][1]], axis=1)
+        kept = {"looks": looks, "cells": scene["whole_cells"], "frames": scene["whole_frames"]}
+    np.savez(path, **kept)
+
+
 @unittest.skipUnless(importlib.util.find_spec("torch"), "needs the extra 'train'")
 class TestTraining(unittest.TestCase):
     def setUp(self) -> None:
         held = tempfile.TemporaryDirectory()
         self.addCleanup(held.cleanup)
         self.folder = Path(held.name)
-        shards = self.folder / "shards"
-        shards.mkdir()
         from lab import train
 
-        for number in (0, 1, train.KEPT):
-            shard(shards / f"001-{number:05d}.npz", number)
+        for network, lay in (("first", shard), ("second", looks_shard)):
+            (self.folder / network).mkdir()
+            for number in (0, 1, train.KEPT):
+                lay(self.folder / network / f"001-{number:05d}.npz", number)
 
     def trained(self, network: str, name: str, *untils: int) -> dict[str, np.ndarray]:
         """Train a network four steps, stopping at each of `untils`; give the weights."""
@@ -60,7 +69,7 @@ class TestTraining(unittest.TestCase):
         for until in untils:
             train.train(
                 argparse.Namespace(
-                    network=network, folders=[self.folder / "shards"], out=out, steps=4, until=until,
+                    network=network, folders=[self.folder / network], out=out, steps=4, until=until,
                     rate=1e-3, begin=None, state=self.folder / f"{name}.pt",
                 )
             )  # fmt: skip
@@ -86,7 +95,7 @@ class TestTraining(unittest.TestCase):
         from lab.networks import Second, unfolded
 
         weights = self.stopped_and_gone_on_with("second")
-        stacked = np.random.default_rng(3).random((N_CHANNELS, N_PITCHES, 64), dtype=np.float32)
+        stacked = np.random.default_rng(3).random((2 * N_CHANNELS, N_PITCHES, 64), dtype=np.float32)
         mine, frames = networks._second_in_numpy(weights, stacked)
         with torch.no_grad():
             theirs = unfolded(weights, Second())(torch.from_numpy(stacked[None]))
@@ -110,7 +119,7 @@ class TestTraining(unittest.TestCase):
     def test_what_plays_together_is_tuned_together(self) -> None:
         from lab import train
 
-        pool, rng = train.Pool([self.folder / "shards"]), np.random.default_rng(5)
+        pool, rng = train.Pool([self.folder / "first"]), np.random.default_rng(5)
         pool.scenes[1]["references"] = np.array([-20, 30])
         for cents in (-20, 0, 12, 30):
             there = pool._as_tuned(cents, rng)["references"]
@@ -121,7 +130,7 @@ class TestTraining(unittest.TestCase):
 
         crops = []
         for below in (0, train.ADDED):
-            pool = train.Pool([self.folder / "shards"], below=below)
+            pool = train.Pool([self.folder / "first"], below=below)
             crops.append(pool.batch(np.random.default_rng(6)))
         (wide, cells, _), (narrow, fewer, _) = crops
         np.testing.assert_array_equal(narrow.numpy(), wide.numpy()[:, :, train.ADDED :])

@@ -7,7 +7,7 @@ beside them tells how. They run in onnxruntime, or in plain NumPy with the same 
 import json
 from dataclasses import dataclass, fields, replace
 from functools import lru_cache
-from typing import NamedTuple
+from typing import NamedTuple, TypedDict
 
 import numpy as np
 from numpy.typing import NDArray
@@ -46,6 +46,13 @@ ALONE_DOUBTED = 2.0  # log odds
 VIEWS_DEG = (-30.0, 30.0)
 
 
+class _Running(TypedDict):
+    """How a network is run."""
+
+    compiled: bool
+    threads: int
+
+
 class Counts(NamedTuple):
     """How much a look at a mix counts: for where notes begin and sound, and for their kind."""
 
@@ -56,13 +63,11 @@ class Counts(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Weighing:
-    """How much each look at a wide mix counts among those of the same network."""
+    """How much each look at a wide mix counts among those of the first network."""
 
     straight: Counts
     from_a_side: Counts
     without_drums: Counts
-    second_straight: Counts
-    second_without_drums: Counts
 
     def towards(self, other: "Weighing", share: float) -> "Weighing":
         """Go a share, 0 to 1, of the way to another weighing."""
@@ -76,16 +81,10 @@ class Weighing:
 
 # Of a mix without drums the first network tells kinds better than of the whole, but not where notes
 # begin: strokes of the strings go with the drums.
-NO_DRUMS = Weighing(
-    Counts(0.5, 0.5, 0.3), Counts(0.25, 0.25, 0.15), Counts(0.0, 0.0, 0.4),
-    Counts(0.5, 0.5, 0.5), Counts(0.25, 0.5, 0.5),
-)  # fmt: skip
+NO_DRUMS = Weighing(Counts(0.5, 0.5, 0.3), Counts(0.25, 0.25, 0.15), Counts(0.0, 0.0, 0.4))
 # Drums make strings that go on sound struck again, most of all straight on the first network's grid: then
 # it does not look straight.
-DRUMS = Weighing(
-    Counts(0.0, 0.0, 0.0), Counts(0.25, 0.25, 0.25), Counts(0.5, 0.5, 0.5),
-    Counts(0.4, 0.4, 0.4), Counts(0.6, 0.6, 0.6),
-)  # fmt: skip
+DRUMS = Weighing(Counts(0.0, 0.0, 0.0), Counts(0.25, 0.25, 0.25), Counts(0.5, 0.5, 0.5))
 # Some of the drums stay: with none of them much is missed, with more much is invented.
 STROKES_LEFT = 0.15
 # Power that goes with the drums over and under these, by all power: of isolated guitars of records it is
@@ -164,8 +163,8 @@ def listen(
     """Run the listener over a stretch of sound, block by block.
 
     Of a mix that is wide the first network sees four views, or three where drums are heard, and the mean
-    of its log odds counts; the second sees two of any. Straight the first sees the grid that it learned
-    on, else the second's.
+    of its log odds counts; the second sees any mix as it is and without drums at once. Straight the first
+    sees the grid that it learned on, else the second's.
 
     Parameters
     ----------
@@ -208,12 +207,12 @@ def listen(
 
 @dataclass(frozen=True, slots=True)
 class _Look:
-    """A mix as it is seen once, and how much what each network sees there counts, if it looks."""
+    """A mix as it is seen once: how much what the first network tells counts, and if the second looks."""
 
     mid: Array
     side: Array
     first: Counts | None
-    second: Counts | None
+    second: bool
 
     @property
     def loud(self) -> float:
@@ -225,15 +224,15 @@ def _looks(mid: Array, side: Array) -> list[_Look]:
     """Lay out in what ways a mix is seen, straight first."""
     calm = without_drums(mid, side)
     how = NO_DRUMS.towards(DRUMS, drums_heard(mid, calm[0]))
-    straight = _Look(mid, side, how.straight, how.second_straight)
+    straight = _Look(mid, side, how.straight, second=True)
     if not _is_wide(mid, side):
         straight = replace(straight, first=NO_DRUMS.straight)
-        return [straight, _Look(*calm, None, how.second_without_drums)]
+        return [straight, _Look(*calm, None, second=True)]
     sides = (turned(mid, side, degrees) for degrees in VIEWS_DEG)
     return [
         straight,
-        *(_Look(*view, how.from_a_side, None) for view in sides),
-        _Look(*calm, how.without_drums, how.second_without_drums),
+        *(_Look(*view, how.from_a_side, second=False) for view in sides),
+        _Look(*calm, how.without_drums, second=True),
     ]
 
 
@@ -249,7 +248,8 @@ class _Block:
 
     def hear(self, looks: list[_Look], progress: Progress) -> tuple[Array, Array, Array]:
         """Give the logits of cells and of frames, and the short windows' spectra; picture by picture."""
-        told: tuple[list[Told], list[Told]] = ([], [])
+        told: list[Told] = []
+        twice: list[Array] = []
         quick = None
         for number, look in enumerate(looks):
             progress(number / len(looks))
@@ -259,15 +259,18 @@ class _Block:
             else:
                 (wide,) = self._pictures(look, (WIDE,))
                 picture = wide[:, ADDED_BINS:]
-            for run, counts, seen, into in (
-                (run_first, look.first, picture, told[0]), (run_second, look.second, wide, told[1])
-            ):  # fmt: skip
-                if counts is not None and any(counts):
-                    stacked = stack_harmonics(seen)
-                    told_here = run(stacked, compiled=self.compiled, threads=self.threads)
-                    into.append((counts, told_here))
+            if look.first is not None and any(look.first):
+                stacked = stack_harmonics(picture)
+                told.append((look.first, run_first(stacked, **self._running)))
+            if look.second:
+                twice.append(stack_harmonics(wide))
         assert quick is not None
-        return *together(_mean_look(told[0]), _mean_look(told[1])), quick
+        second = run_second(np.concatenate(twice), **self._running)
+        return *together(_mean_look(told), second), quick
+
+    @property
+    def _running(self) -> "_Running":
+        return {"compiled": self.compiled, "threads": self.threads}
 
     def _pictures(self, look: _Look, grids: tuple[Grid, ...]) -> list[Array]:
         """Picture the block, from some more of the sound: as if all of it were pictured."""
@@ -355,7 +358,7 @@ def _is_wide(mid: Array, side: Array) -> bool:
 
 
 def _mean_look(looks: list[Told]) -> tuple[Array, Array]:
-    """Take the weighted mean of what a network tells of cells and of frames in several looks."""
+    """Take the weighted mean of what the first network tells of cells and of frames in several looks."""
     shares = np.array([counts for counts, _ in looks], dtype=np.float32)
     shares /= shares.sum(axis=0)
     cells, frames = (np.zeros_like(told) for told in looks[0][1])

@@ -1,9 +1,10 @@
 """The two networks that listen: how each is laid out, and both in onnxruntime or in plain NumPy.
 
 They differ in all that a network can differ in (front end, layout, sounds that they learned from), so
-that they seldom err at the same place: `listener` takes the mean of their log odds. The second is
-residual with narrow middles (K. He et al., "Deep residual learning for image recognition", CVPR 2016),
-reads its picture at every other frame and tells of every frame.
+that they seldom err at the same place: `listener` takes the mean of their log odds. The second sees a mix
+as it is and without its drums at once: what is only in the one picture is a stroke, of strings or drums,
+what is in both sounds on. It is residual with narrow middles (K. He et al., "Deep residual learning for
+image recognition", CVPR 2016), reads its pictures at every other frame and tells of every frame.
 """
 
 import numpy as np
@@ -73,8 +74,8 @@ def run_second(stacked: Array, *, compiled: bool = True, threads: int = 2) -> tu
 
     Parameters
     ----------
-    stacked : ndarray of float32, shape (n_channels, n_pitches, n_frames)
-        The same of the wide grid, see `wide_spectra`.
+    stacked : ndarray of float32, shape (2 * n_channels, n_pitches, n_frames)
+        The same of the wide grid, see `wide_spectra`: of the mix as it is, then of it without drums.
     compiled : bool
         False runs the same network in plain NumPy.
     threads : int
