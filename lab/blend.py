@@ -1,6 +1,6 @@
 """Blend the weights of two rounds of training: what the later one learned, without losing the earlier.
 
-    python -m lab.blend EARLIER.npz LATER.npz 0.7 src/juxtanote/core/analysis/weights
+    python -m lab.blend EARLIER.npz LATER.npz 0.7 src/juxtanote/core/analysis/weights/listener.npz
 
 Rounds that begin from each other may be averaged weight by weight (M. Wortsman et al., "Robust
 fine-tuning of zero-shot models", CVPR 2022). Export and judge afterwards.
@@ -10,6 +10,8 @@ import argparse
 from pathlib import Path
 
 import numpy as np
+
+from lab.networks import seeing_twice
 
 Weights = dict[str, np.ndarray]
 
@@ -23,11 +25,14 @@ def read(path: Path) -> Weights:
 def blend(earlier: Weights, later: Weights, share: float) -> Weights:
     """Go the `share` of the way from the earlier weights to the later ones, in half precision.
 
+    Weights of a network that saw mixes once are taken for those of one that sees them twice.
+
     Raises
     ------
     ValueError
         If the two are not of one network.
     """
+    earlier = seeing_twice(earlier, like=later)
     if {n: a.shape for n, a in earlier.items()} != {n: a.shape for n, a in later.items()}:
         raise ValueError("the two files hold weights of different networks")
     return {
@@ -41,7 +46,7 @@ if __name__ == "__main__":
     parser.add_argument("earlier", type=Path)
     parser.add_argument("later", type=Path)
     parser.add_argument("share", type=float, help="of the later one, 0 to 1")
-    parser.add_argument("folder", type=Path, help="where listener.npz is written")
+    parser.add_argument("target", type=Path, help="the .npz that is written")
     options = parser.parse_args()
     blended = blend(read(options.earlier), read(options.later), options.share)
-    np.savez_compressed(options.folder / "listener.npz", **blended)
+    np.savez_compressed(options.target, **blended)

@@ -31,7 +31,7 @@ from juxtanote.core.analysis.spectra import (
 )
 from juxtanote.core.analysis.spectra import LOWEST_MIDI as LOWEST_FIRST
 from juxtanote.core.analysis.wide_spectra import N_BINS
-from lab.networks import First, Listener, Second, calibrated, folded, unfolded
+from lab.networks import First, Listener, Second, calibrated, folded, seeing_twice, unfolded
 from lab.scenes import ANY, KINDS
 
 Crops = tuple[torch.Tensor, torch.Tensor, torch.Tensor]
@@ -359,7 +359,8 @@ def train(options: argparse.Namespace) -> None:
     pool, watched = (made(options.folders, below=below, kept=kept) for kept in (False, True))
     if options.begin is not None:
         with np.load(options.begin) as arrays:
-            net = unfolded({name: arrays[name].astype(np.float32) for name in arrays}, net)
+            begun = {name: arrays[name].astype(np.float32) for name in arrays}
+            net = unfolded(seeing_twice(begun, like=folded(net)), net)
         rng = np.random.default_rng(SEED)
         net = calibrated(net, (pool.batch(rng)[0] for _ in range(CALIBRATED_ON)))
     net = net.train().to(memory_format=torch.channels_last)
