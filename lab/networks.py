@@ -171,16 +171,6 @@ def folded(net: Listener) -> dict[str, np.ndarray]:
     return arrays
 
 
-def seeing_twice(
-    arrays: dict[str, np.ndarray], like: dict[str, np.ndarray]
-) -> dict[str, np.ndarray]:
-    """Let a network that saw a mix once see it twice, each picture half as much, where `like` does."""
-    enter = arrays["enter.weight"]
-    if like["enter.weight"].shape[1] != 2 * enter.shape[1]:
-        return arrays
-    return arrays | {"enter.weight": np.concatenate([0.5 * enter, 0.5 * enter], axis=1)}
-
-
 def unfolded(arrays: dict[str, np.ndarray], net: Listener) -> Listener:
     """Give a network the folded weights, its normalisations doing nothing."""
     with torch.no_grad():

@@ -31,7 +31,8 @@ from juxtanote.core.analysis.spectra import (
 )
 from juxtanote.core.analysis.spectra import LOWEST_MIDI as LOWEST_FIRST
 from juxtanote.core.analysis.wide_spectra import N_BINS
-from lab.networks import First, Listener, Second, calibrated, folded, seeing_twice, unfolded
+from lab.blend import seeing_twice
+from lab.networks import First, Listener, Second, calibrated, folded, unfolded
 from lab.scenes import ANY, KINDS
 
 Crops = tuple[torch.Tensor, torch.Tensor, torch.Tensor]

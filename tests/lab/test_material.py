@@ -8,6 +8,7 @@ from unittest import mock
 import numpy as np
 from scipy.signal import hilbert
 
+from bench import rings
 from bench.composed import parse, phrases
 from bench.placement import greedy_lowest, least_movement, right
 from juxtanote.core.analysis.channels import LOWEST_MIDI
@@ -16,8 +17,9 @@ from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
 from juxtanote.core.theory.tuning import STANDARD
 from lab import curves, instruments
 from lab.backing import any_guitar
-from lab.blend import blend
+from lab.blend import blend, seeing_twice
 from lab.instruments import _chains
+from lab.looks import brighter, seen_twice
 from lab.mixing import (
     ambience,
     gate,
@@ -120,6 +122,18 @@ class TestBlending(unittest.TestCase):
         with self.assertRaises(ValueError):
             blend(early, {"a": late["a"]}, 0.5)
 
+    def test_what_saw_a_mix_once_tells_the_same_of_two_pictures_that_are_alike(self) -> None:
+        rng = np.random.default_rng(4)
+        once = {"enter.weight": rng.random((5, 3, 1, 4), dtype=np.float32)}
+        twice = {"enter.weight": np.zeros((5, 6, 1, 4), np.float32)}
+        wider = seeing_twice(once, twice)["enter.weight"]
+        picture = rng.random((3, 1, 4), dtype=np.float32)
+        told = np.einsum("kcab,cab->k", once["enter.weight"], picture)
+        both = np.einsum("kcab,cab->k", wider, np.concatenate([picture, picture]))
+        np.testing.assert_allclose(both, told, rtol=1e-5)
+        self.assertIs(seeing_twice(twice, twice), twice)
+        self.assertEqual(blend(once, twice, 0.5)["enter.weight"].shape, (5, 6, 1, 4))
+
 
 class TestSounds(unittest.TestCase):
     def test_truth_stands_where_the_sound_starts(self) -> None:
@@ -137,6 +151,38 @@ class TestSounds(unittest.TestCase):
             self.assertEqual(truth.cells[0, 60 + k - LOWEST_MIDI, frame], 1)
             self.assertLessEqual(abs(int(np.argmax(rise[frame - 4 : frame + 5])) - 4), 1)
         self.assertEqual(int(truth.cells[0].sum()), 5)
+
+    def test_a_mix_is_seen_as_it_is_and_without_its_drums(self) -> None:
+        """A click is smooth along frequency, a tone along time (FitzGerald 2010)."""
+        times = np.arange(SAMPLE_RATE) / SAMPLE_RATE
+        mono = (0.2 * np.sin(2 * np.pi * 440.0 * times)).astype(np.float32)
+        mono[SAMPLE_RATE // 2] = 0.9
+        seen = seen_twice(np.stack([mono, mono]), 0).astype(int)
+        straight, calm = seen[: len(seen) // 2], seen[len(seen) // 2 :]
+        click = round(0.5 * SAMPLE_RATE / HOP_LENGTH)
+        high, tone = slice(200, 260), int(straight[0, :, 40].argmax())
+        self.assertGreater(straight[2, high, click].mean() - calm[2, high, click].mean(), 25)
+        self.assertLess(abs(straight[0, tone, 40] - calm[0, tone, 40]), 5)
+
+    def test_cymbals_come_forward_and_the_bass_drum_does_not(self) -> None:
+        times = np.arange(SAMPLE_RATE) / SAMPLE_RATE
+        for hertz, least, most in ((60.0, -0.1, 0.1), (9000.0, 3.0, 14.0)):
+            tone = np.sin(2 * np.pi * hertz * times).astype(np.float32)
+            louder = [
+                20 * np.log10(brighter(tone, np.random.default_rng(k)).std() / tone.std())
+                for k in range(12)
+            ]
+            self.assertTrue(least <= max(louder) <= most, (hertz, louder))
+
+    def test_a_soundfont_that_gives_silence_is_told(self) -> None:
+        """As a kit gives that has no sound on the tenth channel: for long the bench had no drums."""
+        with (
+            tempfile.NamedTemporaryFile(suffix=".sf2") as font,
+            mock.patch.object(rings.subprocess, "run"),
+            mock.patch.object(rings.soundfile, "read", return_value=(np.zeros((9, 2)), 22_050)),
+            self.assertRaisesRegex(ValueError, "silence"),
+        ):
+            rings.play(instruments.MidiSketch().file(), Path(font.name))
 
     def test_a_mix_is_pictured_at_each_reference_as_one_tuned_to_it(self) -> None:
         from lab.scenes import pictures
