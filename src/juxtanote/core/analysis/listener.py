@@ -260,12 +260,11 @@ class _Block:
                 (wide,) = self._pictures(look, (WIDE,))
                 picture = wide[:, ADDED_BINS:]
             if look.first is not None and any(look.first):
-                stacked = stack_harmonics(picture)
-                told.append((look.first, run_first(stacked, **self._running)))
+                told.append((look.first, run_first(stack_harmonics(picture), **self._running)))
             if look.second:
-                twice.append(stack_harmonics(wide))
+                twice.append(wide)
         assert quick is not None
-        second = run_second(np.concatenate(twice), **self._running)
+        second = run_second(stack_harmonics(np.concatenate(twice)), **self._running)
         return *together(_mean_look(told), second), quick
 
     @property

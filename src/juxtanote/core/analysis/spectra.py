@@ -223,7 +223,8 @@ def stack_harmonics(spectra: NDArray[np.float32]) -> NDArray[np.float32]:
     Parameters
     ----------
     spectra : ndarray of float32, shape (n_windows, n_bins, n_frames)
-        As `log_spectra` or `spectra_on` gives them, of either grid.
+        As `log_spectra` or `spectra_on` gives them, of either grid; of several looks one after the other,
+        then so are the channels.
 
     Examples
     --------
@@ -231,4 +232,5 @@ def stack_harmonics(spectra: NDArray[np.float32]) -> NDArray[np.float32]:
     True
     """
     windows, bins = harmonic_index(spectra.shape[1])
-    return spectra[windows, bins]
+    looks = range(0, len(spectra), len(WINDOWS))
+    return spectra[np.concatenate([windows + k for k in looks]), np.tile(bins, (len(looks), 1))]
