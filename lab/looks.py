@@ -17,11 +17,12 @@ from juxtanote.core.analysis.wide_spectra import WIDE
 from lab import scenes
 from lab.instruments import SAMPLE_RATE
 from lab.mixes import as_sound, of_sound
-from lab.mixing import code_as_mp3, level, loudness, on_a_record
+from lab.mixing import code_as_mp3, loudness, on_a_record
 
 MIXES = 10  # of a scene
 ALONE, NOBODY = 2, 2  # of these: leads by themselves, and mixes without one
 OVER_DB = -13.0, 5.0  # a lead over all else
+KIT_DB = -6.0, 4.0  # the same kit once more, over all else but the lead
 ANOTHER_DB = -14.0, -3.0  # a second guitar that plays as leads do, over the lead
 REFERENCE_SPREAD = 9.0  # cents
 FARTHEST = 35  # cents
@@ -48,6 +49,12 @@ def brighter(drums: np.ndarray, rng: np.random.Generator) -> np.ndarray:
     )
 
 
+def as_loud(stereo: np.ndarray, other: np.ndarray) -> np.ndarray:
+    """Bring a sound (2, n) to the loudness of another."""
+    ours, theirs = (loudness(sound.mean(axis=0)) for sound in (stereo, other))
+    return stereo * np.float32(theirs / ours)
+
+
 def make_looks(rng: np.random.Generator) -> dict[str, np.ndarray]:
     """Make one scene: ``looks`` of each mix, ``cells`` of truth, packed along time, and ``frames``."""
     made = scenes.make_scene(
@@ -64,11 +71,10 @@ def make_looks(rng: np.random.Generator) -> dict[str, np.ndarray]:
         if k >= ALONE:
             rest = backs[behind]
             if rng.random() < 0.6:
-                loud = float(rng.uniform(-6.0, 4.0))
-                rest = rest + level(brighter(drums[0], rng), -18.0 + loud)
+                kit = as_loud(brighter(drums[0], rng), rest)
+                rest = rest + kit * np.float32(10 ** (float(rng.uniform(*KIT_DB)) / 20))
             over = float(rng.uniform(*OVER_DB))
-            under = loudness(stereo.mean(axis=0)) / (loudness(rest.mean(axis=0)) + 1e-9)
-            rest = rest * np.float32(under * 10 ** (-over / 20))
+            rest = as_loud(rest, stereo) * np.float32(10 ** (-over / 20))
             if k >= MIXES - NOBODY:
                 stereo, cells, frames = rest, np.zeros_like(cells), np.zeros_like(frames)
             else:

@@ -15,7 +15,15 @@ from lab.instruments import SAMPLE_RATE
 
 
 def loudness(audio: np.ndarray) -> float:
-    """Give the RMS of the loud half of the tenth-second blocks."""
+    """Give the RMS of the loud half of the tenth-second blocks of mono.
+
+    Raises
+    ------
+    ValueError
+        If the audio has more than one axis: its channels would be taken for samples.
+    """
+    if audio.ndim != 1:
+        raise ValueError(f"loudness is of mono, not of {audio.shape}")
     block = SAMPLE_RATE // 10
     usable = len(audio) // block * block
     if usable == 0:

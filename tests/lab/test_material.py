@@ -19,13 +19,14 @@ from lab import curves, instruments
 from lab.backing import any_guitar
 from lab.blend import blend, seeing_twice
 from lab.instruments import _chains
-from lab.looks import brighter, seen_twice
+from lab.looks import as_loud, brighter, seen_twice
 from lab.mixing import (
     ambience,
     gate,
     hum,
     lead_sound,
     level,
+    loudness,
     loudspeaker,
     mix,
     pan,
@@ -173,6 +174,17 @@ class TestSounds(unittest.TestCase):
                 for k in range(12)
             ]
             self.assertTrue(least <= max(louder) <= most, (hertz, louder))
+
+    def test_stereo_is_as_loud_as_other_stereo_and_is_not_taken_for_mono(self) -> None:
+        rng = np.random.default_rng(3)
+        quiet, loud = (
+            k * rng.standard_normal((2, SAMPLE_RATE)).astype(np.float32) for k in (0.01, 0.3)
+        )
+        self.assertAlmostEqual(
+            loudness(as_loud(quiet, loud).mean(axis=0)), loudness(loud.mean(axis=0)), 4
+        )
+        with self.assertRaisesRegex(ValueError, "mono"):
+            level(quiet, -18.0)
 
     def test_a_soundfont_that_gives_silence_is_told(self) -> None:
         """As a kit gives that has no sound on the tenth channel: for long the bench had no drums."""
