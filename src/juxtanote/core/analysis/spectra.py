@@ -233,4 +233,5 @@ def stack_harmonics(spectra: NDArray[np.float32]) -> NDArray[np.float32]:
     """
     windows, bins = harmonic_index(spectra.shape[1])
     looks = range(0, len(spectra), len(WINDOWS))
-    return spectra[np.concatenate([windows + k for k in looks]), np.tile(bins, (len(looks), 1))]
+    every = np.concatenate([windows + k for k in looks])
+    return np.asarray(spectra[every, np.tile(bins, (len(looks), 1))])
