@@ -27,10 +27,9 @@ from juxtanote.core.analysis.spectra import (
     FLOOR_DB,
     RANGE_DB,
     WINDOWS,
-    harmonic_index,
+    stack_harmonics,
 )
 from juxtanote.core.analysis.spectra import LOWEST_MIDI as LOWEST_FIRST
-from juxtanote.core.analysis.wide_spectra import N_BINS
 from lab.blend import seeing_twice
 from lab.networks import First, Listener, Second, calibrated, folded, unfolded
 from lab.scenes import ANY, KINDS
@@ -71,13 +70,8 @@ class Pool:
     def tensors(self, picks: list) -> Crops:
         """Stack crops for the net."""
         below = self.below
-        windows, bins = harmonic_index(N_BINS - BINS_PER_SEMITONE * below)
-        looks = [
-            np.split(p[0][:, BINS_PER_SEMITONE * below :], len(p[0]) // N_WINDOWS) for p in picks
-        ]
-        stacked = np.stack(
-            [np.concatenate([look[windows, bins] for look in seen]) for seen in looks]
-        )
+        seen = [p[0][:, BINS_PER_SEMITONE * below :] for p in picks]
+        stacked = np.stack([stack_harmonics(looks) for looks in seen])
         cells = np.stack([p[1][:, below:] for p in picks]).astype(np.float32)
         frames = np.stack([p[2] for p in picks]).astype(np.float32)
         return torch.from_numpy(stacked), torch.from_numpy(cells), torch.from_numpy(frames)

@@ -5,7 +5,7 @@ beside them tells how. They run in onnxruntime, or in plain NumPy with the same 
 """
 
 import json
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, fields
 from functools import lru_cache
 from typing import NamedTuple, TypedDict
 
@@ -223,14 +223,15 @@ class _Look:
 def _looks(mid: Array, side: Array) -> list[_Look]:
     """Lay out in what ways a mix is seen, straight first."""
     calm = without_drums(mid, side)
-    how = NO_DRUMS.towards(DRUMS, drums_heard(mid, calm[0]))
-    straight = _Look(mid, side, how.straight, second=True)
     if not _is_wide(mid, side):
-        straight = replace(straight, first=NO_DRUMS.straight)
-        return [straight, _Look(*calm, None, second=True)]
+        return [
+            _Look(mid, side, NO_DRUMS.straight, second=True),
+            _Look(*calm, None, second=True),
+        ]
+    how = NO_DRUMS.towards(DRUMS, drums_heard(mid, calm[0]))
     sides = (turned(mid, side, degrees) for degrees in VIEWS_DEG)
     return [
-        straight,
+        _Look(mid, side, how.straight, second=True),
         *(_Look(*view, how.from_a_side, second=False) for view in sides),
         _Look(*calm, how.without_drums, second=True),
     ]
