@@ -2,6 +2,7 @@
 
 import os
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -123,12 +124,15 @@ def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False)
         QTimer.singleShot(milliseconds, loop.quit)
         loop.exec()
 
+    def wait_until(is_true: Callable[[], bool]) -> None:
+        for _ in range(0, SETTLE_MS, 100):
+            if is_true():
+                break
+            wait(100)
+
     window.files.open_lesson(lesson or demo_lesson())
-    waited = 0
     wait(1200)
-    while window.runner.is_busy and waited < SETTLE_MS:
-        wait(100)
-        waited += 100
+    wait_until(lambda: not window.runner.is_busy)
     wait(600)
     folder.mkdir(parents=True, exist_ok=True)
     phrases = window.document.lesson.phrases
@@ -146,6 +150,9 @@ def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False)
         if index == PRACTISE and window.document.lesson.kept.takes:
             window.document.choose_phrase(window.document.lesson.kept.takes[-1].phrase)
         wait(900)
+        wait_until(
+            lambda: window.findings.phrase is window.document.phrase
+        )  # the header counts them
         paths.append(_picture(window.grab(), folder / f"{name}.png"))
         if index == PLACE and phrases:
             here = window.document.phrase
