@@ -38,6 +38,8 @@ bend on its way up or down) and `shaking` (vibrato) while a note sounds. The las
 guitar that is heard; the others of the lead alone."""
 ANY = slice(len(CELL_KINDS), len(KINDS))
 RIFFS = 0.22  # of the leads of a scene
+RIFF_STEPS_S, SIXTEENTHS_S = (0.068, 0.37), 0.16
+"""Steps of riffs, from sixteenths at 220 beats a minute to eighths at 80, and which are sixteenths."""
 FRAME_KINDS = ("dead", "lead")
 """Truth of a frame as a whole: a dead stroke begins; the lead sounds."""
 
@@ -185,9 +187,10 @@ def out_of_tune(events: list[StringEvent], rng: np.random.Generator) -> list[Str
 def riff(rng: np.random.Generator) -> Lead:
     """Play low on low strings, as a song's main guitar does: a bar of chugs, power chords and runs that
     comes again with changes."""
-    tempo = float(rng.uniform(80, 190))
     low = int(rng.choice([40, 40, 40, 38, 36, 35, 33, 30]))
-    steps = int(rng.choice([8, 8, 16]))
+    step_s = float(np.exp(rng.uniform(*np.log(RIFF_STEPS_S))))
+    steps = 16 if step_s < SIXTEENTHS_S else 8  # of a bar
+    tempo = 4 * 60.0 / steps / step_s
     scale = [low + k for k in (0, 1, 3, 5, 6, 7, 8, 10, 12, 15) if rng.random() < 0.7] or [low]
     chugs, chords, rests = rng.uniform(0.0, 0.7), rng.uniform(0.0, 0.6), rng.uniform(0.0, 0.35)
 
@@ -202,7 +205,6 @@ def riff(rng: np.random.Generator) -> Lead:
         return row
 
     bars, events, at = [a_bar(), a_bar()], [], 0.3
-    step_s = 4 * 60.0 / tempo / steps
     octave = rng.random() < 0.4
     while at < LENGTH_S - 1:
         row = bars[int(rng.random() < 0.3)] if rng.random() < 0.8 else a_bar()

@@ -19,7 +19,8 @@ from lab import curves, instruments
 from lab.backing import any_guitar
 from lab.blend import blend, seeing_twice
 from lab.instruments import _chains
-from lab.looks import as_loud, brighter, seen_twice
+from lab.looks import seen_twice
+from lab.mixes import as_loud, brighter
 from lab.mixing import (
     ambience,
     gate,
