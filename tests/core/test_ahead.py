@@ -146,7 +146,7 @@ class TestDrums(unittest.TestCase):
     def test_looks_count_the_more_as_with_drums_the_surer_these_are(self) -> None:
         quiet, loud = listener.NO_DRUMS, listener.DRUMS
         self.assertEqual((quiet.towards(loud, 0.0), quiet.towards(loud, 1.0)), (quiet, loud))
-        self.assertEqual(quiet.towards(loud, 0.5).without_drums, Counts(0.25, 0.25, 0.45))
+        self.assertEqual(quiet.towards(loud, 0.5).without_drums, Counts(0.25, 0.25, 0.5))
 
 
 if __name__ == "__main__":

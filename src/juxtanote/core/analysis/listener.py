@@ -5,7 +5,7 @@ beside them tells how. They run in onnxruntime, or in plain NumPy with the same 
 """
 
 import json
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from functools import lru_cache
 from typing import NamedTuple, TypedDict
 
@@ -16,7 +16,6 @@ from juxtanote.core.analysis.channels import CELL_KINDS, LOWEST_MIDI, N_PITCHES,
 from juxtanote.core.analysis.networks import run_first, run_second
 from juxtanote.core.analysis.shipped import FOLDER
 from juxtanote.core.analysis.spectra import (
-    BINS_PER_SEMITONE,
     HOP_LENGTH,
     NARROW,
     SAMPLE_RATE,
@@ -37,13 +36,12 @@ AROUND_FRAMES = 18
 # How much of the log odds is the second network's: from 0.3 to 0.5 it makes little difference.
 SECOND_COUNTS = 0.4
 ADDED_ROWS = LOWEST_FIRST - LOWEST_MIDI  # below what the first network hears
-ADDED_BINS = BINS_PER_SEMITONE * ADDED_ROWS
 ALONE_DOUBTED = 2.0  # log odds
-# The first looks at a wide mix straight, from two sides, and once with the drums taken out: what it takes
-# for a guitar in one picture of the mix and not in the others is seldom one. 20 to 40 degrees make no
-# difference to speak of. From the sides and without drums it sees every partial as loud as it is,
-# straight as it learned to: in a mix that is a few cents off, what one misses the other sees.
-VIEWS_DEG = (-30.0, 30.0)
+# The first looks at a wide mix once as it is and once without its drums: what it takes for a guitar in
+# one picture and not in the other is seldom one. As it is it looks straight, on the grid that it learned
+# on, or, where drums are heard, from both sides at once: 20 to 40 degrees make no difference to speak of.
+TURNED_DEG = 30.0
+SIDEWAYS = replace(WIDE, across=float(np.sin(np.radians(TURNED_DEG)) ** 2))
 
 
 class _Running(TypedDict):
@@ -66,7 +64,7 @@ class Weighing:
     """How much each look at a wide mix counts among those of the first network."""
 
     straight: Counts
-    from_a_side: Counts
+    sideways: Counts
     without_drums: Counts
 
     def towards(self, other: "Weighing", share: float) -> "Weighing":
@@ -81,10 +79,10 @@ class Weighing:
 
 # Of a mix without drums the first network tells kinds better than of the whole, but not where notes
 # begin: strokes of the strings go with the drums.
-NO_DRUMS = Weighing(Counts(0.5, 0.5, 0.3), Counts(0.25, 0.25, 0.15), Counts(0.0, 0.0, 0.4))
+NO_DRUMS = Weighing(Counts(1.0, 1.0, 0.5), Counts(0.0, 0.0, 0.0), Counts(0.0, 0.0, 0.5))
 # Drums make strings that go on sound struck again, most of all straight on the first network's grid: then
 # it does not look straight.
-DRUMS = Weighing(Counts(0.0, 0.0, 0.0), Counts(0.25, 0.25, 0.25), Counts(0.5, 0.5, 0.5))
+DRUMS = Weighing(Counts(0.0, 0.0, 0.0), Counts(0.5, 0.5, 0.5), Counts(0.5, 0.5, 0.5))
 # Some of the drums stay: with none of them much is missed, with more much is invented.
 STROKES_LEFT = 0.15
 # Power that goes with the drums over and under these, by all power: of isolated guitars of records it is
@@ -162,9 +160,8 @@ def listen(
 ) -> Posteriors:
     """Run the listener over a stretch of sound, block by block.
 
-    Of a mix that is wide the first network sees four views, or three where drums are heard, and the mean
-    of its log odds counts; the second sees any mix as it is and without drums at once. Straight the first
-    sees the grid that it learned on, else the second's.
+    Of a mix that is wide the first network sees two pictures, one of them without drums, and the mean of
+    its log odds counts; the second sees any mix as it is and without drums at once.
 
     Parameters
     ----------
@@ -207,34 +204,28 @@ def listen(
 
 @dataclass(frozen=True, slots=True)
 class _Look:
-    """A mix as it is seen once: how much what the first network tells counts, and if the second looks."""
+    """A mix as it is or without drums: the first network's grids, and how much each counts."""
 
     mid: Array
     side: Array
-    first: Counts | None
-    second: bool
+    first: tuple[tuple[Grid, Counts], ...]
 
-    @property
-    def loud(self) -> float:
+    def loud(self, grid: Grid) -> float:
         """The level of its loud part."""
-        return loud_level(self.mid)
+        return loud_level(self.mid, self.side, grid.across)
 
 
-def _looks(mid: Array, side: Array) -> list[_Look]:
-    """Lay out in what ways a mix is seen, straight first."""
+def _looks(mid: Array, side: Array) -> tuple[_Look, _Look]:
+    """Lay out in what ways a mix is seen, as it is first."""
     calm = without_drums(mid, side)
     if not _is_wide(mid, side):
-        return [
-            _Look(mid, side, NO_DRUMS.straight, second=True),
-            _Look(*calm, None, second=True),
-        ]
+        return _Look(mid, side, ((NARROW, NO_DRUMS.straight),)), _Look(*calm, ())
     how = NO_DRUMS.towards(DRUMS, drums_heard(mid, calm[0]))
-    sides = (turned(mid, side, degrees) for degrees in VIEWS_DEG)
-    return [
-        _Look(mid, side, how.straight, second=True),
-        *(_Look(*view, how.from_a_side, second=False) for view in sides),
-        _Look(*calm, how.without_drums, second=True),
-    ]
+    seen = ((NARROW, how.straight), (SIDEWAYS, how.sideways))
+    return (
+        _Look(mid, side, tuple((grid, counts) for grid, counts in seen if any(counts))),
+        _Look(*calm, ((WIDE, how.without_drums),)),
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -247,65 +238,40 @@ class _Block:
     compiled: bool
     threads: int
 
-    def hear(self, looks: list[_Look], progress: Progress) -> tuple[Array, Array, Array]:
+    def hear(self, looks: tuple[_Look, _Look], progress: Progress) -> tuple[Array, Array, Array]:
         """Give the logits of cells and of frames, and the short windows' spectra; picture by picture."""
         told: list[Told] = []
         twice: list[Array] = []
-        quick = None
-        for number, look in enumerate(looks):
-            progress(number / len(looks))
-            if quick is None:
-                narrow, wide = self._pictures(look, (NARROW, WIDE))
-                quick, picture = narrow[1:3], narrow
-            else:
-                (wide,) = self._pictures(look, (WIDE,))
-                picture = wide[:, ADDED_BINS:]
-            if look.first is not None and any(look.first):
-                told.append((look.first, run_first(stack_harmonics(picture), **self._running)))
-            if look.second:
-                twice.append(wide)
-        assert quick is not None
+        quick: list[Array] = []
+        steps = 1 + sum(1 + len(look.first) for look in looks)
+        for look in looks:
+            progress((len(told) + len(twice)) / steps)
+            pictures = self._pictures(look, () if quick else (NARROW,))
+            twice.append(pictures[WIDE])
+            quick = quick or [pictures[NARROW][1:3]]
+            for grid, counts in look.first:
+                progress((len(told) + len(twice)) / steps)
+                seen = stack_harmonics(pictures[grid][:, grid.n_bins - NARROW.n_bins :])
+                told.append((counts, run_first(seen, **self._running)))
+        progress((steps - 1) / steps)
         second = run_second(stack_harmonics(np.concatenate(twice)), **self._running)
-        return *together(_mean_look(told), second), quick
+        return *together(_mean_look(told), second), quick[0]
 
     @property
     def _running(self) -> "_Running":
         return {"compiled": self.compiled, "threads": self.threads}
 
-    def _pictures(self, look: _Look, grids: tuple[Grid, ...]) -> list[Array]:
+    def _pictures(self, look: _Look, more: tuple[Grid, ...]) -> dict[Grid, Array]:
         """Picture the block, from some more of the sound: as if all of it were pictured."""
         first = max(self.low - AROUND_FRAMES, 0)
         part = slice(first * HOP_LENGTH, (self.high + AROUND_FRAMES) * HOP_LENGTH)
+        grids = tuple(dict.fromkeys((WIDE, *more, *(grid for grid, _ in look.first))))
         pictures = spectra_on(
             grids, look.mid[part], look.side[part],
-            reference_cents=self.reference_cents, loud=look.loud,
+            reference_cents=self.reference_cents, loud=[look.loud(grid) for grid in grids],
         )  # fmt: skip
-        return [picture[..., self.low - first : self.high - first] for picture in pictures]
-
-
-def turned(mid: Array, side: Array, degrees: float) -> tuple[Array, Array]:
-    """Turn a mix, so that what was so far to one side is in the middle.
-
-    Parameters
-    ----------
-    mid, side : ndarray of float32, shape (n_samples,)
-        Half sum and half difference of the channels.
-    degrees : float
-        From -90 to 90; 45 brings what is in the first channel alone to the middle.
-
-    Returns
-    -------
-    mid, side : ndarray of float32, shape (n_samples,)
-
-    Examples
-    --------
-    >>> left = np.array([1.0, -1.0], dtype=np.float32)  # of a signal that the right has not
-    >>> mid, side = turned(0.5 * left, 0.5 * left, 45.0)
-    >>> [round(float(np.abs(part).max()), 3) for part in (mid, side)]
-    [0.707, 0.0]
-    """
-    along, across = np.float32(np.cos(np.radians(degrees))), np.float32(np.sin(np.radians(degrees)))
-    return along * mid + across * side, along * side - across * mid
+        inner = slice(self.low - first, self.high - first)
+        return {grid: picture[..., inner] for grid, picture in zip(grids, pictures, strict=True)}
 
 
 def without_drums(mid: Array, side: Array) -> tuple[Array, Array]:

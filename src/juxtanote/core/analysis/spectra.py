@@ -67,11 +67,14 @@ class Grid:
     """A grid of log bins, and how a magnitude spectrogram is read at them.
 
     `read` takes magnitudes (n_frames, n_fft_bins), the frame length, and how many cents the recording
-    sits from A4 = 440 Hz; it gives (n_frames, n_bins).
+    sits from A4 = 440 Hz; it gives (n_frames, n_bins). `across` is the share of the power, 0 to 1, that
+    is the other channel's, side where a window reads the middle and middle where it reads the side: with
+    the squared sine of an angle, the mean of the mix turned so far to the left and to the right.
     """
 
     n_bins: int
     read: Callable[[NDArray[np.float32], int, int], NDArray[np.float32]]
+    across: float = 0.0
 
 
 NARROW = Grid(N_BINS, _log_bins)
@@ -106,7 +109,7 @@ def spectra_on(
     side: NDArray[np.float32],
     *,
     reference_cents: float = 0.0,
-    loud: float | None = None,
+    loud: Sequence[float] | None = None,
 ) -> list[NDArray[np.float32]]:
     """Measure spectra on several grids of log bins, each window transformed once.
 
@@ -118,8 +121,8 @@ def spectra_on(
         Half sum and half difference of the stereo channels at 22 050 Hz.
     reference_cents : float
         How far the recording sits from A4 = 440 Hz.
-    loud : float, optional
-        Level of the loud part of the whole recording; of this stretch where it is not known.
+    loud : sequence of float, optional
+        Level of the loud part of the whole recording, for each grid; else of this stretch.
 
     Returns
     -------
@@ -135,32 +138,60 @@ def spectra_on(
         raise ValueError(
             f"mid and side need one axis and one length, not {mid.shape}, {side.shape}"
         )
-    from scipy.fft import rfft
-
     n_frames = 1 + len(mid) // HOP_LENGTH
     measured = [np.zeros((len(WINDOWS), g.n_bins, n_frames), dtype=np.float32) for g in grids]
-    loud = loud_level(mid) if loud is None else loud
+    levels = [loud_level(mid, side, g.across) for g in grids] if loud is None else loud
     for index, (which, frame_length) in enumerate(WINDOWS):
-        source = mid if which == "mid" else side
-        if which == "side" and not np.any(source):
-            continue
-        padded = np.pad(source, (frame_length // 2, frame_length))
-        window = np.hanning(frame_length + 1)[:-1].astype(np.float32)
-        window *= np.float32(2.0 / window.sum())
+        own, other = (mid, side) if which == "mid" else (side, mid)
+        seen = [g for g in grids if np.any(own) or g.across]
+        both = any(g.across for g in seen)
         step = 2 if frame_length >= SLOW_WINDOW else 1
-        frames = np.lib.stride_tricks.sliding_window_view(padded, frame_length)
-        frames = frames[:: step * HOP_LENGTH]
-        for start in range(0, n_frames, step * FRAMES_AT_ONCE):
-            stop = min(start + step * FRAMES_AT_ONCE, n_frames)
-            block = frames[start // step : -(-stop // step)]
-            magnitude = np.abs(rfft(block * window, axis=1)).astype(np.float32)
-            for grid, spectra in zip(grids, measured, strict=True):
-                bins = grid.read(magnitude, frame_length, round(reference_cents))
-                spectra[index, :, start:stop:step] = _scaled(bins, loud).T
+        for start in range(0, n_frames if seen else 0, step * FRAMES_AT_ONCE):
+            inner = slice(start, min(start + step * FRAMES_AT_ONCE, n_frames), step)
+            magnitude = _magnitudes(own, frame_length, inner)
+            beside = _magnitudes(other, frame_length, inner) if both else magnitude
+            for grid, spectra, level in zip(grids, measured, levels, strict=True):
+                if grid in seen:
+                    mixed = _mixed(magnitude, beside, grid.across)
+                    bins = grid.read(mixed, frame_length, round(reference_cents))
+                    spectra[index, :, inner] = _scaled(bins, level).T
         if step == 2:
             for spectra in measured:
                 _fill_between(spectra[index])
     return measured
+
+
+@lru_cache(maxsize=8)
+def _window(frame_length: int) -> NDArray[np.float32]:
+    """Give a Hann window under which a sine is as loud as its amplitude."""
+    window = np.hanning(frame_length + 1)[:-1].astype(np.float32)
+    return np.asarray(window * np.float32(2.0 / window.sum()), dtype=np.float32)
+
+
+def _magnitudes(
+    source: NDArray[np.float32], frame_length: int, frames: slice
+) -> NDArray[np.float32]:
+    """Transform some of a sound's frames: (n_frames, n_fft_bins)."""
+    from scipy.fft import rfft
+
+    first = frames.start * HOP_LENGTH - frame_length // 2
+    last = (frames.stop - 1) * HOP_LENGTH + frame_length // 2
+    part = source[max(first, 0) : last]
+    padded = np.pad(part, (max(-first, 0), last - max(first, 0) - len(part)))
+    every = np.lib.stride_tricks.sliding_window_view(padded, frame_length)
+    cut = every[:: frames.step * HOP_LENGTH] * _window(frame_length)
+    magnitudes: NDArray[np.float32] = np.abs(rfft(cut, axis=1)).astype(np.float32)
+    return magnitudes
+
+
+def _mixed(
+    own: NDArray[np.float32], other: NDArray[np.float32], across: float
+) -> NDArray[np.float32]:
+    """Take the magnitudes of so much of the one power and of the other."""
+    if not across:
+        return own
+    ours, theirs = np.float32(1.0 - across), np.float32(across)
+    return np.sqrt(ours * own * own + theirs * other * other)
 
 
 def _scaled(bins: NDArray[np.float32], loud: float) -> NDArray[np.float32]:
@@ -174,26 +205,37 @@ def _fill_between(spectrum: NDArray[np.float32]) -> None:
     spectrum[:, 1::2] = 0.5 * (spectrum[:, 0:-1:2] + after[:, : spectrum.shape[1] // 2])
 
 
-def loud_level(mid: NDArray[np.float32]) -> float:
+def loud_level(
+    mid: NDArray[np.float32], side: NDArray[np.float32] | None = None, across: float = 0.0
+) -> float:
     """Give the root-mean-square level of the loud part of a recording (95th percentile).
 
     Parameters
     ----------
-    mid : ndarray of float32, shape (n_samples,)
-        At 22 050 Hz.
+    mid, side : ndarray of float32, shape (n_samples,)
+        At 22 050 Hz; the side counts as in `Grid.across`.
+    across : float
+        The share of its power, 0 to 1.
 
     Examples
     --------
     >>> round(float(loud_level(np.full(22_050, 0.5, dtype=np.float32))), 2)
     0.5
     """
-    block = SAMPLE_RATE // 10
-    usable = len(mid) // block * block
-    if usable == 0:
-        return max(float(np.sqrt(np.mean(mid**2))) if len(mid) else 0.0, 1e-4)
-    blocks = mid[:usable].reshape(-1, block)
-    power = np.einsum("ij,ij->i", blocks, blocks, dtype=np.float64) / block
+    power = _block_power(mid)
+    if side is not None and across:
+        power = (1.0 - across) * power + across * _block_power(side)
     return max(float(np.sqrt(np.percentile(power, 95))), 1e-4)
+
+
+def _block_power(mono: NDArray[np.float32]) -> NDArray[np.float64]:
+    """Give the power of each tenth of a second; of a shorter sound, of all of it."""
+    block = SAMPLE_RATE // 10
+    usable = len(mono) // block * block
+    if not usable:
+        return np.array([np.mean(mono**2) if len(mono) else 0.0], dtype=np.float64)
+    blocks = mono[:usable].reshape(-1, block)
+    return np.asarray(np.einsum("ij,ij->i", blocks, blocks, dtype=np.float64) / block)
 
 
 @lru_cache(maxsize=2)
