@@ -1,7 +1,8 @@
 """The second network's grid: the windows of `spectra`, read down to F♯1, each partial as loud as it is.
 
 A partial between two bins of the transform is not lost: each log bin holds the loudest of all that
-lies in it. So a mix looks much alike wherever it is tuned; the first network sees its sides on it, too.
+lies in it. So a mix looks much alike wherever it is tuned. But for its straight look the first network
+reads it, too.
 """
 
 from dataclasses import dataclass
