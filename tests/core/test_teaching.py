@@ -57,6 +57,15 @@ class TestFindings(unittest.TestCase):
         lines = in_order(lesson.phrases[0], lesson)
         self.assertIn("no two notes share a string", lines)
 
+    def test_one_fret_is_not_told_as_a_range(self) -> None:
+        lesson = small_lesson()
+        told = {}
+        for frets in ((7,), (7, 9)):
+            notes = [note(k, 2.0 + k, 3, fret) for k, fret in enumerate(frets)]
+            told[frets] = in_order(Phrase(9, "x", 2.0, 8.0).with_notes(notes), lesson)
+        self.assertIn("fret 7", told[7,])
+        self.assertIn("frets 7 to 9", told[7, 9])
+
     def test_bends_are_measured_in_cents(self) -> None:
         whole = note(1, 2.0, 3, 7, "bend", bend=2.0, length_s=0.9)
         cases = {168.0: "bend falls short", 236.0: "bend goes too far", 195.0: None, 205.0: None}

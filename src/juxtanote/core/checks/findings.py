@@ -305,5 +305,6 @@ def _fine(phrase: Phrase, gaps: list[Gap], found: list[Finding], limits: Limits)
         lines.append(f"every note within {limits.late_ms:g} ms of the count")
     frets = [n.written.fret for n in phrase.notes if n.written.fret]
     if frets:
-        lines.append(f"frets {min(frets)} to {max(frets)}")
+        low, high = min(frets), max(frets)
+        lines.append(f"frets {low} to {high}" if low < high else f"fret {low}")
     return lines
