@@ -130,9 +130,13 @@ def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False)
                 break
             wait(100)
 
+    def stands() -> bool:
+        """Tell whether all that is shown is there: what the header counts, what is drawn of a sound."""
+        return window.findings.phrase is window.document.phrase and not window.runner.is_busy
+
     window.files.open_lesson(lesson or demo_lesson())
     wait(1200)
-    wait_until(lambda: not window.runner.is_busy)
+    wait_until(stands)
     wait(600)
     folder.mkdir(parents=True, exist_ok=True)
     phrases = window.document.lesson.phrases
@@ -150,15 +154,14 @@ def write_shots(folder: Path, lesson: Path | None = None, *, dark: bool = False)
         if index == PRACTISE and window.document.lesson.kept.takes:
             window.document.choose_phrase(window.document.lesson.kept.takes[-1].phrase)
         wait(900)
-        wait_until(
-            lambda: window.findings.phrase is window.document.phrase
-        )  # the header counts them
+        wait_until(stands)
         paths.append(_picture(window.grab(), folder / f"{name}.png"))
         if index == PLACE and phrases:
             here = window.document.phrase
             window.document.choose_phrase(max(phrases, key=lambda p: len(p.notes)).ident)
             window.place.next_alternative()
             wait(1500)
+            wait_until(stands)
             paths.append(_picture(window.grab(), folder / f"{name}-compared.png"))
             window.document.undo_stack.undo()
             window.tell("")

@@ -160,8 +160,9 @@ def listen(
 ) -> Posteriors:
     """Run the listener over a stretch of sound, block by block.
 
-    Of a mix that is wide the first network sees two pictures, one of them without drums, and the mean of
-    its log odds counts; the second sees any mix as it is and without drums at once.
+    Of a mix that is wide the first network sees two pictures, one of them without drums (where drums are
+    no more than likely, three), and the mean of its log odds counts; the second sees any mix as it is and
+    without drums at once.
 
     Parameters
     ----------

@@ -111,7 +111,7 @@ def spectra_on(
     reference_cents: float = 0.0,
     loud: Sequence[float] | None = None,
 ) -> list[NDArray[np.float32]]:
-    """Measure spectra on several grids of log bins, each window transformed once.
+    """Measure spectra on several grids of log bins, each window of a channel transformed once.
 
     Parameters
     ----------
@@ -132,7 +132,7 @@ def spectra_on(
     Raises
     ------
     ValueError
-        If `mid` and `side` are not of one axis and one length.
+        If `mid` and `side` are not of one axis and one length, or `loud` is not one for each grid.
     """
     if mid.ndim != 1 or mid.shape != side.shape:
         raise ValueError(
