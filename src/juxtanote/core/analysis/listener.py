@@ -39,7 +39,8 @@ ADDED_ROWS = LOWEST_FIRST - LOWEST_MIDI  # below what the first network hears
 ALONE_DOUBTED = 2.0  # log odds
 # The first looks at a wide mix once as it is and once without its drums: what it takes for a guitar in
 # one picture and not in the other is seldom one. As it is it looks straight, on the grid that it learned
-# on, or, where drums are heard, from both sides at once: 20 to 40 degrees make no difference to speak of.
+# on, or, where drums are heard, from both sides at once. 20 and 40 degrees make no difference to speak of
+# but on one recorded song.
 TURNED_DEG = 30.0
 SIDEWAYS = replace(WIDE, across=float(np.sin(np.radians(TURNED_DEG)) ** 2))
 
