@@ -4,7 +4,7 @@ import unittest
 
 import librosa
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from juxtanote.core.align.to_sound import align_to_heard
@@ -37,14 +37,21 @@ class KnownWarps(unittest.TestCase):
 
     @settings(max_examples=40, deadline=None)
     @given(st.integers(0, 2**32 - 1))
+    @example(67222)  # 8 of 20 are heard, of two notes of one pitch only the earlier
+    @example(12782)  # 6 of 20 are heard: that is too few
     def test_notes_that_were_not_heard_and_notes_too_many(self, seed: int) -> None:
         rng = np.random.default_rng(seed)
         true = played(1.1, 4.0)
         heard = [(t, p) for t, p in zip(true, LINE, strict=True) if rng.random() > 0.2]
+        few = len(heard) < len(LINE) // 3 + 1
         heard += [(float(rng.uniform(4.0, 8.0)), float(rng.integers(80, 92))) for _ in range(4)]
         heard.sort()
-        found = align_to_heard(EVEN, LINE, *map(list, zip(*heard, strict=True)))
-        self.assert_near(found.onset_s, true, 0.12)
+        try:
+            found = align_to_heard(EVEN, LINE, *map(list, zip(*heard, strict=True)))
+        except ValueError:
+            self.assertTrue(few, "refused, though a third of the notes were heard")
+        else:
+            self.assert_near(found.onset_s, true, 0.12)
 
     def test_a_tempo_that_drifts_is_followed_between_the_notes(self) -> None:
         true = [2.0 + t + 0.02 * t**2 for t in EVEN]

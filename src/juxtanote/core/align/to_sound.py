@@ -10,8 +10,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-# Of a pair an octave off, of another pitch, and of leaving a note out.
-OCTAVE_COST, OTHER_COST, SKIP_COST = 0.5, 1.6, 0.7
+# Of a pair an octave off, of another pitch, of leaving a note out, and of a pair as far off the tempo as
+# is believed.
+OCTAVE_COST, OTHER_COST, SKIP_COST, FAR_COST = 0.5, 1.6, 0.7, 0.5
+FEWEST_FOR_TEMPO = 3  # pairs
+TEMPI = np.arange(0.1, 1.0, 0.1)  # quantiles of what two pairs tell, that are tried
 FEWEST_SHARE = 0.3  # of the notes that must be found for the alignment to be believed
 MOST_CELLS = 4_000_000  # of the table: 2,000 notes against 2,000
 
@@ -46,23 +49,36 @@ def align_to_heard(
     """
     if not len(onset_s) or not len(heard_onset_s):
         raise ValueError("there are no notes to align")
-    pairs = _agreeing(np.asarray(midi, float), np.asarray(heard_midi, float))
-    anchors = _steady(pairs, np.asarray(onset_s, float), np.asarray(heard_onset_s, float))
+    pitches = np.asarray(midi, float), np.asarray(heard_midi, float)
+    times = np.asarray(onset_s, float), np.asarray(heard_onset_s, float)
+    pairs = _agreeing(*pitches)
+    if len(pairs) >= FEWEST_FOR_TEMPO:  # of notes of one pitch the one in time is meant
+        pairs = _agreeing(*pitches, off_tempo=_off_tempo(pairs, *times))
+    anchors = _steady(pairs, *times)
     share = len(anchors) / len(onset_s)
     if len(anchors) < 2 or share < FEWEST_SHARE:
         raise ValueError(f"only {len(anchors)} of {len(onset_s)} notes were found in the sound")
     own, there = np.array(anchors).T
-    times = _interpolated(np.asarray(onset_s, float), own, there)
-    return Alignment(tuple(float(max(t, 0.0)) for t in times), share)
+    played = _interpolated(times[0], own, there)
+    return Alignment(tuple(float(max(t, 0.0)) for t in played), share)
 
 
-def _agreeing(midi: NDArray[np.float64], heard: NDArray[np.float64]) -> list[tuple[int, int]]:
-    """Pair notes of equal pitch along the cheapest alignment of the two rows."""
+def _agreeing(
+    midi: NDArray[np.float64],
+    heard: NDArray[np.float64],
+    off_tempo: NDArray[np.float64] | None = None,
+) -> list[tuple[int, int]]:
+    """Pair notes of equal pitch along the cheapest alignment of the two rows.
+
+    `off_tempo` (n_notes, n_heard) tells of every pair how far it is off, 1 or more: not to be believed.
+    """
     n, m = len(midi), len(heard)
     if n * m > MOST_CELLS:
         raise ValueError("there are too many notes to align at once: choose a shorter stretch")
     apart = np.abs(np.rint(midi)[:, None] - np.rint(heard)[None, :])
     cost = np.where(apart == 0, 0.0, np.where(apart % 12 == 0, OCTAVE_COST, OTHER_COST))
+    if off_tempo is not None:
+        cost += FAR_COST * np.minimum(off_tempo, 1.0)
     total = np.zeros((n + 1, m + 1))
     total[:, 0] = SKIP_COST * np.arange(n + 1)
     # What was heard before the first note and after the last costs next to nothing.
@@ -85,23 +101,41 @@ def _agreeing(midi: NDArray[np.float64], heard: NDArray[np.float64]) -> list[tup
     return pairs[::-1]
 
 
+def _off_tempo(
+    pairs: list[tuple[int, int]], onset_s: NDArray[np.float64], heard_s: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """Tell how far every note of the one row and of the other are off the tempo of most pairs.
+
+    One, for a tenth of the line that the pairs span: tempo drifts. The result is (n_notes, n_heard).
+    """
+    own, there = onset_s[[i for i, _ in pairs]], heard_s[[j for _, j in pairs]]
+    far, rise = np.subtract.outer(own, own), np.subtract.outer(there, there)
+    slopes = rise[far > 0.3] / far[far > 0.3] if np.any(far > 0.3) else np.ones(1)
+    best, most = np.zeros(0), -1.0
+    for slope in np.quantile(slopes, TEMPI):  # the one that most pairs keep
+        offset = float(np.median(there - slope * own))
+        believed = max(0.1 * float(np.ptp(own)) * slope, 0.35)
+        kept = np.maximum(1.0 - np.abs(there - slope * own - offset) / believed, 0.0).sum()
+        if kept > most:
+            late = heard_s[None, :] - (slope * onset_s + offset)[:, None]
+            best, most = np.abs(late) / believed, float(kept)
+    return best
+
+
 def _steady(
     pairs: list[tuple[int, int]], onset_s: NDArray[np.float64], heard_s: NDArray[np.float64]
 ) -> list[tuple[float, float]]:
     """Keep pairs that lie near one tempo, as (own time, time heard), rising in both."""
-    points = np.array([(onset_s[i], heard_s[j]) for i, j in pairs]).reshape(-1, 2)
-    if len(points) < 3:
-        return [(float(a), float(b)) for a, b in points]
-    far = np.subtract.outer(points[:, 0], points[:, 0])
-    rise = np.subtract.outer(points[:, 1], points[:, 1])
-    slope = float(np.median(rise[far > 0.3] / far[far > 0.3])) if np.any(far > 0.3) else 1.0
-    offset = float(np.median(points[:, 1] - slope * points[:, 0]))
-    length = max(float(np.ptp(points[:, 0])) * slope, 1.0)
-    near = np.abs(points[:, 1] - slope * points[:, 0] - offset) < max(0.1 * length, 0.35)
+    if len(pairs) >= FEWEST_FOR_TEMPO:
+        off = _off_tempo(pairs, onset_s, heard_s)
+        pairs = [pair for pair in pairs if off[pair] < 1.0]
     kept: list[tuple[float, float]] = []
-    for own, there in points[near]:
-        if not kept or (own > kept[-1][0] + 1e-6 and there > kept[-1][1] + 1e-6):
-            kept.append((float(own), float(there)))
+    for i, j in pairs:
+        own, there = float(onset_s[i]), float(heard_s[j])
+        if len(pairs) < FEWEST_FOR_TEMPO or not kept:
+            kept.append((own, there))
+        elif own > kept[-1][0] + 1e-6 and there > kept[-1][1] + 1e-6:
+            kept.append((own, there))
     return kept
 
 
