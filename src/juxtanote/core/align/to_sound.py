@@ -132,9 +132,7 @@ def _steady(
     kept: list[tuple[float, float]] = []
     for i, j in pairs:
         own, there = float(onset_s[i]), float(heard_s[j])
-        if len(pairs) < FEWEST_FOR_TEMPO or not kept:
-            kept.append((own, there))
-        elif own > kept[-1][0] + 1e-6 and there > kept[-1][1] + 1e-6:
+        if not kept or (own > kept[-1][0] + 1e-6 and there > kept[-1][1] + 1e-6):
             kept.append((own, there))
     return kept
 
