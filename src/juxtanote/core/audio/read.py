@@ -1,4 +1,8 @@
-"""Reading the sound of any file people have, through one decoder (PyAV) for every use."""
+"""Reading the sound of any file people have, through one decoder for every use.
+
+It is PyAV; what that cannot open is left to libsndfile, which reads some Ogg files that it refuses.
+Decoders begin at different samples, but of one file it is always the same.
+"""
 
 from pathlib import Path
 
@@ -12,6 +16,10 @@ from juxtanote.core.progress import Progress, no_progress
 __all__ = ["PLAY_RATE", "SUFFIXES", "Sound", "read_sound", "to_mid_side", "to_rate"]
 LONGEST_S = 3 * 3600.0  # a longer file is no song, and would not fit memory
 LOUDEST = 64.0  # 36 dB over full scale: no recording means that, it is scaled down
+OTHERWISE = frozenset(
+    {"OGG", "FLAC", "MP3", "WAV", "WAVEX", "AIFF"}
+)  # told by more than their size
+OTHERWISE_AT_ONCE = 1 << 16  # samples
 CLEANED_AT_ONCE = 1 << 20  # samples; bounds what masks of them take
 
 
@@ -56,10 +64,13 @@ def read_sound(
                 raise SoundFileError(f"{name} has no sound in it. Choose another file.")
             audio = _decode(container, sample_rate, end_s, progress)
     except (av.FFmpegError, ValueError, OverflowError, MemoryError) as error:
-        raise SoundFileError(
-            f"{name} could not be read: it is not a sound file that can be decoded, or it is "
-            "damaged. Export it again, or convert it to WAV."
-        ) from error
+        other = _decode_otherwise(path, sample_rate, end_s, progress)
+        if other is None:
+            raise SoundFileError(
+                f"{name} could not be read: it is not a sound file that can be decoded, or it is "
+                "damaged. Export it again, or convert it to WAV."
+            ) from error
+        audio = other
     if not audio.shape[1]:
         raise SoundFileError(
             f"{name} could not be read: no sound could be decoded from it. Export it again, or "
@@ -134,6 +145,36 @@ def _decode(  # type: ignore[no-untyped-def]
         if held.count < sample_rate // 10:
             raise
     return held.samples()
+
+
+def _decode_otherwise(
+    path: Path, sample_rate: int, end_s: float | None, progress: Progress
+) -> NDArray[np.float32] | None:
+    """Read with libsndfile; give None of what it cannot read either, or may only guess at."""
+    import soundfile
+
+    try:
+        with soundfile.SoundFile(path) as source:
+            if source.format not in OTHERWISE:
+                return None
+            rate = source.samplerate
+            most = int(rate * min(LONGEST_S, end_s if end_s is not None else LONGEST_S)) + rate
+            held = _Growing(min(source.frames, most, 1800 * rate))
+            for block in source.blocks(OTHERWISE_AT_ONCE, dtype="float32", always_2d=True):
+                held.add(_as_stereo(block.T))
+                progress(min(held.count / max(source.frames, 1), 1.0))
+                if held.count > most:
+                    break
+    except (soundfile.SoundFileError, ValueError, OverflowError, MemoryError):
+        return None
+    return to_rate(held.samples(), rate, sample_rate) if held.count else None
+
+
+def _as_stereo(audio: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Give two channels of any number: more than two are left and right in turn, one is half in each."""
+    if len(audio) == 1:
+        return np.broadcast_to(np.float32(np.sqrt(0.5)) * audio, (2, audio.shape[1]))
+    return np.stack([audio[0::2].mean(axis=0), audio[1::2].mean(axis=0)])
 
 
 def _expected_s(container, stream) -> float:  # type: ignore[no-untyped-def]
