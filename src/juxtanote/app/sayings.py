@@ -22,6 +22,7 @@ _OBSERVED = {
     Shows.AS_OPEN: "rings as the open notes around",
     Shows.AS_SLURRED: "as soft as the slurs around",
     Shows.AS_PICKED: "struck as the picked notes around",
+    Shows.LIKE_NO_GUITAR: "what plays here does not sound like a guitar",
     Shows.FROM_FILE: "from a file",
     Shows.BY_HAND: "added by hand",
 }

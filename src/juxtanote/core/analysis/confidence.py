@@ -27,3 +27,22 @@ def calibrated(note: FoundNote) -> float:
     total = BIAS + ONSET * note.onset_posterior + ACTIVE * note.active_posterior
     total += LENGTH * length + RIVAL * rival
     return round(1.0 / (1.0 + math.exp(-max(min(total, 30.0), -30.0))), 3)
+
+
+def lowered(confidence: float, by: float) -> float:
+    """Take some of the log odds away.
+
+    Parameters
+    ----------
+    confidence : float
+        From 0 to 1.
+    by : float
+        Log odds.
+
+    Examples
+    --------
+    >>> lowered(0.5, 0.0), lowered(0.9, 3.0)
+    (0.5, 0.309)
+    """
+    known = min(max(confidence, 0.001), 0.999)
+    return round(1.0 / (1.0 + math.exp(by - math.log(known / (1.0 - known)))), 3)

@@ -11,6 +11,7 @@ from juxtanote.core.analysis.channels import LOWEST_MIDI, Cell
 from juxtanote.core.analysis.decode import decode, trace
 from juxtanote.core.analysis.evidence import Evidence
 from juxtanote.core.analysis.glides import join_glides
+from juxtanote.core.analysis.instruments import doubt_others, guitar_log_odds
 from juxtanote.core.analysis.middle import centred
 from juxtanote.core.analysis.naming import TIED_GAP_S, describe, own_curves
 from juxtanote.core.analysis.partials import measure_stiffness
@@ -45,8 +46,8 @@ def listen(
 ) -> Listening:
     """Hear the notes of a stretch.
 
-    What sounds like talk while somebody speaks is left out, unless a person said how many notes there
-    are, or which.
+    What sounds like talk while somebody speaks is left out, and where something else than a guitar plays
+    by itself notes are doubted, unless a person said how many notes there are, or which.
 
     Parameters
     ----------
@@ -55,7 +56,7 @@ def listen(
     learned : bool
         False uses the signal-processing road for one voice, as do missing weights.
     keep_talk : bool
-        True leaves in what sounds like talk.
+        True leaves in what sounds like talk, and doubts no other instrument.
     evidence : callable, optional
         Gives so many frames of the listener's evidence, where somebody else makes it.
     """
@@ -88,6 +89,7 @@ def listen(
     level = _level_curve(mid, len(onset_curve))
     if not (keep_talk or hints.certain or hints.expected_notes):
         notes = without_talk(notes, speech_probability(mid, SAMPLE_RATE))
+        notes = doubt_others(notes, guitar_log_odds(mid, SAMPLE_RATE)) if notes else notes
     notes = own_curves(notes)  # not before: talk is told by curves that keep to no pitch
     hop_s = HOP_LENGTH / SAMPLE_RATE
     length_s = len(mid) / SAMPLE_RATE

@@ -1,4 +1,4 @@
-"""The weights that ship with the program: trained on generated sound only, by `lab`, but for `speech`."""
+"""The weights that ship: trained on generated sound only, by `lab`, but for `speech` and `guitar`."""
 
 from functools import lru_cache
 from pathlib import Path

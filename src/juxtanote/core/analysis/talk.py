@@ -7,7 +7,6 @@ though: what is like talk is doubted only where somebody speaks (`speech`).
 """
 
 import json
-import math
 from collections.abc import Sequence
 from dataclasses import replace
 from functools import lru_cache
@@ -15,6 +14,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from juxtanote.core.analysis.confidence import lowered
 from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.analysis.shipped import FOLDER
 from juxtanote.core.analysis.speech import WINDOW_S
@@ -168,6 +168,4 @@ def _share_around(
 
 
 def _less_sure(note: PerceivedNote, by: float) -> PerceivedNote:
-    known = min(max(note.confidence, 0.001), 0.999)
-    odds = math.log(known / (1.0 - known)) - by
-    return replace(note, confidence=round(1.0 / (1.0 + math.exp(-odds)), 3))
+    return replace(note, confidence=lowered(note.confidence, by))
