@@ -13,12 +13,11 @@ from torch import nn
 from torch.nn import functional as F
 
 from juxtanote.core.analysis.channels import N_PITCHES
-from juxtanote.core.analysis.networks import SECOND_BLOCKS
+from juxtanote.core.analysis.networks import LANES, SECOND_BLOCKS
 from juxtanote.core.analysis.spectra import N_CHANNELS
 from juxtanote.core.analysis.spectra import N_PITCHES as N_FIRST
 from lab.networks import First, unfolded
 
-LANES = 16  # channels that the runtime takes at once
 LOOKS = 2  # that the second network takes at once
 
 
@@ -43,10 +42,6 @@ def _more(channels: int) -> int:
     return -channels % LANES
 
 
-def _laned(stacked: torch.Tensor, channels: int) -> torch.Tensor:
-    return torch.cat([stacked, stacked[:, : _more(channels)]], 1)
-
-
 class CompiledFirst(nn.Module):
     """The first network in steps that the runtime takes as they are."""
 
@@ -61,7 +56,7 @@ class CompiledFirst(nn.Module):
 
     def forward(self, stacked: torch.Tensor) -> tuple[torch.Tensor, torch.Tensor]:
         """Give the logits that `First` gives."""
-        x = torch.relu(self.enter(_laned(stacked, N_CHANNELS)))
+        x = torch.relu(self.enter(stacked))
         for block, step in zip(self.net.blocks, self.steps, strict=True):
             if block.kind == "frame":
                 seen = self.pools.spread(step(self.pools(x)))
@@ -98,7 +93,7 @@ class CompiledSecond(nn.Module):
 
     def forward(self, stacked: torch.Tensor) -> tuple[torch.Tensor, torch.Tensor]:
         """Give what `Second.halves` gives."""
-        x = torch.relu(self.enter(_laned(stacked, LOOKS * N_CHANNELS)))
+        x = torch.relu(self.enter(stacked))
         for step in self.steps:
             if len(step) == 1:
                 seen = self.pools.spread(step[0](self.pools(x)))
@@ -153,7 +148,7 @@ def export(folder: Path) -> None:
     for name, (network, channels, n_pitches, frames) in COMPILED.items():
         with np.load(folder / f"{name}.npz") as stored:
             arrays = {key: stored[key].astype(np.float32) for key in stored.files}
-        example = (torch.rand(1, channels, n_pitches, 128),)
+        example = (torch.rand(1, channels + _more(channels), n_pitches, 128),)
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             torch.onnx.export(

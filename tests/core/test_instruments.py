@@ -7,6 +7,7 @@ import unittest
 from dataclasses import replace
 from importlib.util import find_spec
 from pathlib import Path
+from unittest import mock
 
 import librosa
 import mido
@@ -28,7 +29,10 @@ from juxtanote.core.analysis.instruments import (
 )
 from juxtanote.core.analysis.listen import listen
 from juxtanote.core.analysis.perceived import PerceivedNote
+from juxtanote.core.analysis.stretches import hear_stretch
 from juxtanote.core.audio.read import read_sound, to_rate
+from juxtanote.core.audio.sound import Sound
+from juxtanote.core.score.lesson import Focus
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
 from juxtanote.core.theory.observed import Shows
 
@@ -100,6 +104,24 @@ class Doubts(unittest.TestCase):
         self.assertEqual(doubt_others([], np.array([-9.0])), [])
         far = doubt_others([note(100.0)], np.array([-9.0, np.nan]))
         self.assertLess(far[0].confidence, 0.1, "what is known is used, however far")
+
+    def test_of_a_guitar_that_is_brought_forward_the_whole_sound_is_asked_about(self) -> None:
+        """A narrow band of a recorded guitar is told for another instrument; all of it is not."""
+        rng = np.random.default_rng(4)
+        events = [StringEvent(0.2 + 0.3 * k, 0.28, 4, 5 + k % 3, 55.0 + k % 3) for k in range(12)]
+        mono = render_events(events, 44_100, StringVoice(), rng, length_s=4.0)
+        sound = Sound(np.stack([mono, mono]), 44_100)
+        focus = Focus(low_hz=150.0, high_hz=400.0)
+        asked_of = []
+
+        def ask(mid: np.ndarray, sample_rate: int) -> np.ndarray:
+            asked_of.append(float(np.abs(np.diff(mid)).mean() / np.abs(mid).mean()))
+            return np.full(1, np.nan)
+
+        with mock.patch("juxtanote.core.analysis.listen.guitar_log_odds", ask):
+            for forward in (None, focus):
+                self.assertTrue(hear_stretch(sound, 0.0, 4.0, focus=forward).notes)
+        self.assertAlmostEqual(asked_of[0], asked_of[1], delta=0.02 * asked_of[0])
 
     def test_of_silence_nothing_is_known(self) -> None:
         self.assertTrue(np.isnan(guitar_log_odds(np.zeros(22_050, dtype=np.float32), 22_050)).all())

@@ -3,8 +3,10 @@
 A piano or a violin by itself is heard as a guitar would be: pitch and attack are alike, and what was
 generated to learn from has few of them. ``weights/guitar.onnx`` was taught by others on recordings: it is
 musicnn (J. Pons, X. Serra, "musicnn: pre-trained convolutional neural networks for music audio tagging",
-ISMIR late-breaking 2019; package version 0.1.0, ISC licence, ``weights/guitar-LICENSE.txt``) up to its
-last layer but one; over it lies a logistic regression, fitted by `lab.guitar` on generated sounds.
+ISMIR late-breaking 2019; package version 0.1.0, ISC licence, ``weights/guitar-LICENSE.txt``). It is
+asked in two ways, and the one that is surer of a guitar counts: by how much its tag of a guitar is
+likelier than those of piano, violin, cello and flute, and by a regression over its last layer but one,
+fitted by `lab.guitar`.
 """
 
 from collections.abc import Sequence
@@ -28,9 +30,9 @@ FAINT = 0.1  # of that: nothing is asked of what is fainter
 EVERY = 4  # windows, where nothing is doubted
 SURELY = 0.0  # log odds; where they are less, those around are asked, too
 COMPRESSED = 1e4
-# Under these log odds, the mean of what is known so near to a note, it is doubted, so much a step.
-DOUBTED_UNDER, DOUBT, REACH_S = -2.0, 10.0, 10.0
-SPREAD = 1.3  # of one window's log odds: of few windows little is believed
+# Under these, the mean of what is known so near to a note, it is doubted, so much a step.
+DOUBTED_UNDER, DOUBT, REACH_S = -1.3, 10.0, 10.0
+SPREAD = 1.5  # of what one window of a guitar tells: of few windows little is believed
 
 
 @lru_cache(maxsize=1)
@@ -111,9 +113,7 @@ def asked(loud: Array) -> NDArray[np.bool_]:
 
 
 def guitar_log_odds(mid: Array, sample_rate: int) -> NDArray[np.float64]:
-    """Tell how likely a guitar plays: log odds, nan where nothing is known.
-
-    Where a band plays along they are high: what is told is whether something else plays by itself.
+    """Tell how likely a guitar plays, and not something else by itself: log odds, nan where unknown.
 
     Parameters
     ----------

@@ -43,6 +43,7 @@ def listen(
     learned: bool = True,
     keep_talk: bool = False,
     evidence: Callable[[int, Progress], listener.Posteriors] | None = None,
+    unfocused: NDArray[np.float32] | None = None,
 ) -> Listening:
     """Hear the notes of a stretch.
 
@@ -59,6 +60,9 @@ def listen(
         True leaves in what sounds like talk, and doubts no other instrument.
     evidence : callable, optional
         Gives so many frames of the listener's evidence, where somebody else makes it.
+    unfocused : ndarray of float32, shape (n_samples,), optional
+        The middle as it was before the guitar was brought forward, at the same rate: a band of a guitar
+        does not sound like one.
     """
     hints = hints or Hints()
     mid = centred(mid)
@@ -88,8 +92,9 @@ def listen(
     notes = describe(found, traces, mid, spectra, reference_hz, part_of(progress, 0.6, 1.0))
     level = _level_curve(mid, len(onset_curve))
     if not (keep_talk or hints.certain or hints.expected_notes):
+        whole = mid if unfocused is None else unfocused
         notes = without_talk(notes, speech_probability(mid, SAMPLE_RATE))
-        notes = doubt_others(notes, guitar_log_odds(mid, SAMPLE_RATE)) if notes else notes
+        notes = doubt_others(notes, guitar_log_odds(whole, SAMPLE_RATE)) if notes else notes
     notes = own_curves(notes)  # not before: talk is told by curves that keep to no pitch
     hop_s = HOP_LENGTH / SAMPLE_RATE
     length_s = len(mid) / SAMPLE_RATE

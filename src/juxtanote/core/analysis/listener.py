@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtanote.core.analysis.channels import CELL_KINDS, LOWEST_MIDI, N_PITCHES, Cell
-from juxtanote.core.analysis.networks import run_first, run_second
+from juxtanote.core.analysis.networks import LANES, run_first, run_second
 from juxtanote.core.analysis.shipped import FOLDER
 from juxtanote.core.analysis.spectra import (
     HOP_LENGTH,
@@ -253,10 +253,12 @@ class _Block:
             quick = quick or [pictures[NARROW][1:3]]
             for grid, counts in look.first:
                 progress((len(told) + len(twice)) / steps)
-                seen = stack_harmonics(pictures[grid][:, grid.n_bins - NARROW.n_bins :])
+                seen = stack_harmonics(
+                    pictures[grid][:, grid.n_bins - NARROW.n_bins :], lanes=LANES
+                )
                 told.append((counts, run_first(seen, **self._running)))
         progress((steps - 1) / steps)
-        second = run_second(stack_harmonics(np.concatenate(twice)), **self._running)
+        second = run_second(stack_harmonics(np.concatenate(twice), lanes=LANES), **self._running)
         return *together(_mean_look(told), second), quick[0]
 
     @property

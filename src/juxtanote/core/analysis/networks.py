@@ -20,6 +20,7 @@ from juxtanote.core.analysis.layers import (
     pooled,
 )
 from juxtanote.core.analysis.shipped import FOLDER, open_network, read_weights
+from juxtanote.core.analysis.spectra import N_CHANNELS
 
 # What the first network does in turn, and how far it looks: frames, or semitones for an interval.
 FIRST_BLOCKS = (
@@ -38,13 +39,17 @@ SECOND_KINDS = (*CELL_KINDS, "any onset", "any active")
 FRAME_KINDS = ("dead", "lead")
 
 
+LANES = 16  # channels that the runtime takes at once
+
+
 def run_first(stacked: Array, *, compiled: bool = True, threads: int = 2) -> tuple[Array, Array]:
     """Give the first network's logits of cells (9, n_pitches, n_frames) and of frames (2, n_frames).
 
     Parameters
     ----------
     stacked : ndarray of float32, shape (n_channels, n_pitches, n_frames)
-        Spectra with the harmonics of each pitch over each other, see `spectra.stack_harmonics`.
+        Spectra with the harmonics of each pitch over each other, see `spectra.stack_harmonics`; laid down
+        in whole `LANES` they are not copied.
     compiled : bool
         False runs the same network in plain NumPy.
     threads : int
@@ -54,7 +59,7 @@ def run_first(stacked: Array, *, compiled: bool = True, threads: int = 2) -> tup
     if session is not None:
         return _told(session, stacked)
     weights = _weights("listener")
-    x = np.maximum(mix(weights, "enter", stacked), 0.0)
+    x = np.maximum(mix(weights, "enter", stacked[:N_CHANNELS]), 0.0)
     for number, (kind, reach) in enumerate(FIRST_BLOCKS):
         name = f"blocks.{number}.conv"
         if kind == "frame":
@@ -87,7 +92,7 @@ def run_second(stacked: Array, *, compiled: bool = True, threads: int = 2) -> tu
     if session is not None:
         cells, frames = _told(session, even)
     else:
-        cells, frames = _second_in_numpy(_weights("second"), even)
+        cells, frames = _second_in_numpy(_weights("second"), even[: 2 * N_CHANNELS])
     return _apart(cells)[..., :n_frames], _apart(frames)[..., :n_frames]
 
 
@@ -137,6 +142,8 @@ def _weights(name: str) -> dict[str, NDArray[np.float32]]:
 
 
 def _told(session, stacked: Array) -> tuple[Array, Array]:  # type: ignore[no-untyped-def]
-    """Run a compiled network on one picture."""
+    """Run a compiled network on one picture, in whole lanes."""
+    more = -len(stacked) % LANES
+    stacked = np.concatenate([stacked, stacked[:more]]) if more else stacked
     cells, frames = (batch[0] for batch in session.run(None, {"stacked": stacked[None]}))
     return cells, frames

@@ -259,7 +259,7 @@ def harmonic_index(n_bins: int = N_BINS) -> tuple[NDArray[np.int64], NDArray[np.
     return np.array(windows), np.array(bins)
 
 
-def stack_harmonics(spectra: NDArray[np.float32]) -> NDArray[np.float32]:
+def stack_harmonics(spectra: NDArray[np.float32], *, lanes: int = 1) -> NDArray[np.float32]:
     """Lay the harmonics of each pitch over each other: (N_CHANNELS, n_pitches, n_frames).
 
     Parameters
@@ -267,6 +267,8 @@ def stack_harmonics(spectra: NDArray[np.float32]) -> NDArray[np.float32]:
     spectra : ndarray of float32, shape (n_windows, n_bins, n_frames)
         As `log_spectra` or `spectra_on` gives them, of either grid; of several looks one after the other,
         then so are the channels.
+    lanes : int
+        The first channels are laid down once more at the end, up to a whole number of so many.
 
     Examples
     --------
@@ -276,4 +278,6 @@ def stack_harmonics(spectra: NDArray[np.float32]) -> NDArray[np.float32]:
     windows, bins = harmonic_index(spectra.shape[1])
     looks = range(0, len(spectra), len(WINDOWS))
     every = np.concatenate([windows + k for k in looks])
-    return np.asarray(spectra[every, np.tile(bins, (len(looks), 1))])
+    each = np.tile(bins, (len(looks), 1))
+    laid = np.arange(-(-len(every) // lanes) * lanes) % len(every)
+    return np.asarray(spectra[every[laid], each[laid]])

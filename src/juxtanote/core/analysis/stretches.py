@@ -71,6 +71,7 @@ def hear_stretch(
         low = first * HOP_LENGTH / SAMPLE_RATE
     rate = sound.sample_rate
     part = sound.audio[:, int(low * rate) : int((end_s + MARGIN_S) * rate)]
+    unfocused = None if focus is None else mid_side(part, rate)[0]
     if focus is not None:
         part = bring_forward(
             part, rate, source=focus.source, low_hz=focus.low_hz, high_hz=focus.high_hz,
@@ -80,6 +81,7 @@ def hear_stretch(
     heard = listen(
         mid, side, start_s=low, reference_cents=reference_cents, hints=hints, progress=progress,
         learned=learned, evidence=None if ahead is None else partial(ahead.between, first),
+        unfocused=unfocused,
     )  # fmt: skip
     inside = tuple(n for n in heard.notes if start_s - 0.03 <= n.onset_s < end_s - 0.02)
     clipped = tuple(replace(n, onset_s=max(n.onset_s, start_s)) for n in inside)
