@@ -74,7 +74,7 @@ class TestAnotherLessonOpened(Late):
         return {
             "measure": (lambda: tasks.measure(apply=True), measured()),
             "listen": (tasks.listen, (phrase.notes, Evidence(), phrase, 0)),
-            "propose": (tasks.propose, ([Cut(6.5, 7.5, "a rest")], ())),
+            "propose": (tasks.propose, ([Cut(6.5, 7.5, "a rest")], (), False)),
             "chords": (tasks.suggest_chords, reading),
             "focus": (tasks.propose_focus, Focus(source="middle", chosen=Chosen.MOST_NOTES)),
             "guitar": (
@@ -187,10 +187,16 @@ class TestThePhraseEdited(Late):
         self.window.tasks.propose()
         self.document.change("x", lambda l: edits.cut_phrase(l, 6.4, 6.9, "mine"))
         cuts = [Cut(6.5, 7.0, "a rest"), Cut(7.0, 7.6, "a bar line"), Cut(7.52, 8.0, "the end")]
-        self.arrive((cuts, ()))
+        self.arrive((cuts, (), False))
         names = [(p.name, p.proposed) for p in self.document.lesson.phrases]
         self.assertIn(("mine", False), names)
         self.assertEqual(sum(proposed for _, proposed in names), 2)
+
+    def test_where_nothing_can_be_proposed_it_is_said_why(self) -> None:
+        for others, words in ((False, "Nothing was found"), (True, "does not sound like a guitar")):
+            self.window.tasks.propose()
+            self.arrive(([], (), others))
+            self.assertIn(words, self.told[-1])
 
     def test_an_edit_in_the_background_is_made_on_the_newest_lesson(self) -> None:
         self.window.tasks.long_edits.change_guitar(1, Guitar(fret_count=24))

@@ -25,6 +25,7 @@ from juxtanote.core.analysis.instruments import (
     guitar_log_odds,
     log_mel,
     mel_bands,
+    mostly_others,
     windows_of,
 )
 from juxtanote.core.analysis.listen import listen
@@ -95,7 +96,11 @@ class Doubts(unittest.TestCase):
         told = doubt_others(notes, odds)
         self.assertLess(told[0].confidence, 0.1)
         self.assertIn(Shows.LIKE_NO_GUITAR, {seen.of for seen in told[0].evidence})
+        surest = doubt_others([replace(notes[0], confidence=1.0)], odds)[0].confidence
+        self.assertTrue(0.0 < surest < 0.5)
         self.assertEqual(told[-1], notes[-1])
+        self.assertFalse(mostly_others([n.evidence for n in told]))
+        self.assertTrue(mostly_others([n.evidence for n in told[:10]]))
         self.assertEqual([n.onset_s for n in told], [n.onset_s for n in notes])
 
     def test_nothing_known_is_nothing_doubted(self) -> None:

@@ -36,7 +36,8 @@ if TYPE_CHECKING:
     from juxtanote.core.score.note import Evidence, Note
 
     Heard: TypeAlias = tuple[tuple[Note, ...], Evidence, Phrase, int]
-    Proposed: TypeAlias = "tuple[list[Cut], tuple[Span, ...]]"
+    # The cuts, where the lead plays, and whether most of what was heard is no guitar.
+    Proposed: TypeAlias = "tuple[list[Cut], tuple[Span, ...], bool]"
 
 SURE_ENOUGH = 0.6  # notes that phrases are cut by: doubtful ones make rests where there are none
 Span = tuple[float, float]
@@ -214,10 +215,14 @@ class Tasks(QObject):
             self.placing.around(
                 began.ident, "Listen to phrase"
             )  # edited meanwhile: placed with that
+        from juxtanote.core.analysis.instruments import mostly_others
+
         count, doubtful = len(after.notes), sum(n.is_doubtful for n in after.notes)
         words = f"{count} notes heard" + (f", {doubtful} to look at: press D." if doubtful else ".")
         if under:
             words += f" Left out: {under} doubtful, far under the lead."
+        if mostly_others([note.heard.evidence for note in after.notes]):
+            words += " It does not sound like a guitar."
         if count == 0:
             words = "No guitar was heard here. Bring it forward on the Hear desk, or cut another stretch."
         self.told.emit(words)
@@ -231,6 +236,7 @@ class Tasks(QObject):
             return
 
         def work(progress: Progress) -> object:
+            from juxtanote.core.analysis.instruments import mostly_others
             from juxtanote.core.analysis.stretches import hear_all
             from juxtanote.core.score.cuts import lead_spans, propose_cuts
 
@@ -240,14 +246,14 @@ class Tasks(QObject):
             cuts = propose_cuts(
                 [s for s, _ in spans], [e for _, e in spans], lesson.time_map, [n.midi for n in sure]
             )  # fmt: skip
-            return cuts, lead_spans(spans)
+            return cuts, lead_spans(spans), mostly_others([n.evidence for n in notes])
 
         self._start(
             "Looking for phrases", work, lambda r: self._on_proposed(ticket, cast("Proposed", r))
         )
 
     def _on_proposed(self, ticket: Ticket, result: "Proposed") -> None:
-        cuts, lead = result
+        cuts, lead, others = result
         if self._results.fits(ticket, "The proposal", quiet=True):
             self.lead_found.emit(lead)
         before = len(self._document.lesson.phrases)
@@ -259,11 +265,15 @@ class Tasks(QObject):
 
         if self._results.take(ticket, "The proposal of phrases", merge, text="Propose phrases"):
             count = len(self._document.lesson.phrases) - before
-            self.told.emit(
-                f"{count} phrases proposed; Ctrl+Z takes them back, Del refuses one, Shift+Del all."
-                if count
-                else "Nothing was found to propose beside the phrases that are cut."
-            )
+            words = "Nothing was found to propose beside the phrases that are cut."
+            if count:
+                words = f"{count} phrases proposed; Ctrl+Z takes them back, Del refuses one, "
+                words += "Shift+Del all."
+            elif others:
+                words = (
+                    "What plays does not sound like a guitar. Cut a phrase to listen all the same."
+                )
+            self.told.emit(words)
 
     # Chords
 

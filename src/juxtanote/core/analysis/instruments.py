@@ -32,6 +32,7 @@ SURELY = 0.0  # log odds; where they are less, those around are asked, too
 COMPRESSED = 1e4
 # Under these, the mean of what is known so near to a note, it is doubted, so much a step.
 DOUBTED_UNDER, DOUBT, REACH_S = -1.3, 10.0, 10.0
+MOST_DOUBT = 7.0  # what is 0.999 sure is no more than half sure then
 SPREAD = 1.5  # of what one window of a guitar tells: of few windows little is believed
 
 
@@ -164,11 +165,23 @@ def doubt_others(notes: Sequence[PerceivedNote], odds: NDArray[np.float64]) -> l
     near = apart <= np.maximum(REACH_S, apart.min(axis=1, keepdims=True))
     count = near.sum(axis=1)
     told = (near * odds[known]).sum(axis=1) / count + SPREAD / np.sqrt(count)
-    by = DOUBT * (DOUBTED_UNDER - told)
+    by = np.minimum(DOUBT * (DOUBTED_UNDER - told), MOST_DOUBT)
     return [
         _doubted(note, less) if less > 0.0 else note
         for note, less in zip(notes, by.tolist(), strict=True)
     ]
+
+
+def mostly_others(evidence: Sequence[Sequence[Observation]]) -> bool:
+    """Tell whether most notes were doubted as no guitar's, by what shows of each.
+
+    Parameters
+    ----------
+    evidence : sequence of sequence of Observation
+        Of each note.
+    """
+    unlike = sum(any(seen.of is Shows.LIKE_NO_GUITAR for seen in own) for own in evidence)
+    return 2 * unlike > len(evidence)
 
 
 def _doubted(note: PerceivedNote, by: float) -> PerceivedNote:
