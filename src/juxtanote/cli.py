@@ -104,6 +104,7 @@ def _usage(parser: argparse.ArgumentParser, text: str) -> int:
 
 
 def _transcribe(options: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
+    from juxtanote.core.analysis.instruments import mostly_others
     from juxtanote.core.audio.write import write_text
     from juxtanote.core.formats.csv_notes import write_beats, write_lesson_notes
     from juxtanote.core.formats.exports import export_lesson
@@ -132,6 +133,10 @@ def _transcribe(options: argparse.Namespace, parser: argparse.ArgumentParser) ->
         start = lesson.time_map.beat_times_s[0]
         end = options.start + lesson.recording.duration_s
         write_text(options.beats, write_beats(lesson.time_map, start, end))
+    notes = [note for phrase in lesson.phrases for note in phrase.notes]
+    if mostly_others([note.heard.evidence for note in notes]):
+        doubt = "most of what plays does not sound like a guitar: none of that is sure"
+        print(f"juxtanote: {doubt}", file=sys.stderr)
     return DONE
 
 

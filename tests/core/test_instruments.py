@@ -1,5 +1,7 @@
 """What is no guitar is doubted: the picture against a general library, the rest on what is known."""
 
+import contextlib
+import io
 import shutil
 import subprocess
 import tempfile
@@ -12,7 +14,9 @@ from unittest import mock
 import librosa
 import mido
 import numpy as np
+import soundfile
 
+from juxtanote.cli import main
 from juxtanote.core.analysis.instruments import (
     BANDS,
     EVERY,
@@ -157,6 +161,16 @@ class Instruments(unittest.TestCase):
         notes = listen(few, 0.0 * few).notes
         self.assertTrue(notes)
         self.assertFalse([n for n in notes if n.confidence > 0.5])
+        for sound, told in ((few, "does not sound like a guitar"), (guitar[: len(few)], "")):
+            with tempfile.TemporaryDirectory() as folder:
+                audio, notes_file = Path(folder, "a.wav"), Path(folder, "a.csv")
+                soundfile.write(audio, sound, 22_050)
+                said = io.StringIO()
+                with contextlib.redirect_stderr(said):
+                    self.assertEqual(main(["transcribe", str(audio), "-o", str(notes_file)]), 0)
+                self.assertTrue(notes_file.is_file())
+            self.assertIn(told, said.getvalue())
+            self.assertEqual(bool(said.getvalue()), bool(told), said.getvalue())
         kept = listen(few, 0.0 * few, keep_talk=True).notes
         self.assertTrue([n for n in kept if n.confidence > 0.5])
         self.assertEqual(
