@@ -37,6 +37,7 @@ from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.analysis.stretches import hear_stretch
 from juxtanote.core.audio.read import read_sound, to_rate
 from juxtanote.core.audio.sound import Sound
+from juxtanote.core.progress import Cancelled
 from juxtanote.core.score.lesson import Focus
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
 from juxtanote.core.theory.observed import Shows
@@ -123,7 +124,7 @@ class Doubts(unittest.TestCase):
         focus = Focus(low_hz=150.0, high_hz=400.0)
         asked_of = []
 
-        def ask(mid: np.ndarray, sample_rate: int) -> np.ndarray:
+        def ask(mid: np.ndarray, sample_rate: int, _: object) -> np.ndarray:
             asked_of.append(float(np.abs(np.diff(mid)).mean() / np.abs(mid).mean()))
             return np.full(1, np.nan)
 
@@ -151,6 +152,19 @@ class Instruments(unittest.TestCase):
         notes = [note(event.onset_s) for event in events]
         self.assertEqual(doubt_others(notes, odds), notes)
         self.assertTrue(known[::EVERY].all())
+
+    def test_a_stop_is_heeded_between_windows(self) -> None:
+        sound = np.random.default_rng(5).standard_normal(20 * 22_050).astype(np.float32)
+        told: list[float] = []
+
+        def stop(share: float) -> None:
+            told.append(share)
+            if len(told) == 2:
+                raise Cancelled
+
+        with self.assertRaises(Cancelled):
+            guitar_log_odds(sound, 22_050, stop)
+        self.assertEqual(told, [0.0, 1.0 / int(20.0 / WINDOW_S)])
 
     @unittest.skipUnless(shutil.which("fluidsynth"), "needs a player of soundfonts")
     def test_a_piano_is_doubted_and_a_guitar_is_not(self) -> None:

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from juxtanote.core.analysis.confidence import lowered
 from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.analysis.shipped import open_network
+from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.theory.observed import Observation, Shows
 
 Array = NDArray[np.float32]
@@ -113,7 +114,9 @@ def asked(loud: Array) -> NDArray[np.bool_]:
     return np.asarray(loud > FAINT)
 
 
-def guitar_log_odds(mid: Array, sample_rate: int) -> NDArray[np.float64]:
+def guitar_log_odds(
+    mid: Array, sample_rate: int, progress: Progress = no_progress
+) -> NDArray[np.float64]:
     """Tell how likely a guitar plays, and not something else by itself: log odds, nan where unknown.
 
     Parameters
@@ -136,7 +139,8 @@ def guitar_log_odds(mid: Array, sample_rate: int) -> NDArray[np.float64]:
     here = asked(loud)
 
     def ask(which: NDArray[np.intp]) -> None:
-        for k in which:  # one at a time: little memory
+        for k in which:  # one at a time: little memory, and a stop is heeded
+            progress(float(np.sum(~np.isnan(odds))) / len(odds))
             odds[k] = session.run(None, {"windows": np.ascontiguousarray(seen[k : k + 1])})[0][0]
 
     first = np.flatnonzero(here)[::EVERY]

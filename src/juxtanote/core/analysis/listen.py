@@ -89,12 +89,14 @@ def listen(
         onset_rows = None
     spectra = curves.measure_spectra(mid, SAMPLE_RATE)
     traces = [None if note.dead or heard is None else trace(heard, note) for note in found]
-    notes = describe(found, traces, mid, spectra, reference_hz, part_of(progress, 0.6, 1.0))
+    notes = describe(found, traces, mid, spectra, reference_hz, part_of(progress, 0.6, 0.95))
     level = _level_curve(mid, len(onset_curve))
     if not (keep_talk or hints.certain or hints.expected_notes):
         whole = mid if unfocused is None else unfocused
         notes = without_talk(notes, speech_probability(mid, SAMPLE_RATE))
-        notes = doubt_others(notes, guitar_log_odds(whole, SAMPLE_RATE)) if notes else notes
+        if notes:
+            odds = guitar_log_odds(whole, SAMPLE_RATE, part_of(progress, 0.95, 1.0))
+            notes = doubt_others(notes, odds)
     notes = own_curves(notes)  # not before: talk is told by curves that keep to no pitch
     hop_s = HOP_LENGTH / SAMPLE_RATE
     length_s = len(mid) / SAMPLE_RATE
