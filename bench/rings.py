@@ -309,6 +309,13 @@ def _speech() -> np.ndarray:
     return np.interp(at, np.arange(len(audio)), audio).astype(np.float32)
 
 
+# Programs of General MIDI, and whether they play chords: nothing was set with these in sight.
+OTHERS = {
+    "bright piano": (1, True), "organ": (16, True), "cello": (42, False), "strings": (48, True),
+    "trumpet": (56, False), "alto sax": (65, False), "clarinet": (71, False), "flute": (73, False),
+}  # fmt: skip
+
+
 def hostile() -> None:
     """Print ring 4: notes a second over 0.5 sure, and all that are written."""
     rng = np.random.default_rng(SEED)
@@ -323,6 +330,7 @@ def hostile() -> None:
         "drums, bass, organ": rest.mean(axis=0), "piano": _line(0, rng, chords=True),
         "violin": _line(40, rng, chords=False),
     }  # fmt: skip
+    sounds |= {name: _line(program, rng, chords) for name, (program, chords) in OTHERS.items()}
     for name, audio in sounds.items():
         stereo = pan(level(audio, -18.0), 0.0)
         heard, _ = hear(stereo)

@@ -92,7 +92,7 @@ def listen(
     notes = describe(found, traces, mid, spectra, reference_hz, part_of(progress, 0.6, 0.95))
     level = _level_curve(mid, len(onset_curve))
     if not (keep_talk or hints.certain or hints.expected_notes):
-        whole = mid if unfocused is None else unfocused
+        whole = mid if unfocused is None else centred(unfocused)
         notes = without_talk(notes, speech_probability(mid, SAMPLE_RATE))
         if notes:
             odds = guitar_log_odds(whole, SAMPLE_RATE, part_of(progress, 0.95, 1.0))
