@@ -5,6 +5,7 @@ stretch at once (A. Viterbi, IEEE Trans. Inf. Theory 13, 1967); a note may begin
 is likely. Sound that moves on to a neighbouring pitch without an onset (a bend) lengthens its note.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -63,7 +64,11 @@ def logit(p: NDArray[np.floating]) -> NDArray[np.float64]:
     return np.asarray(np.log(q / (1.0 - q)))
 
 
-def decode(posteriors: Posteriors, settings: DecoderSettings | None = None) -> list[FoundNote]:
+def decode(
+    posteriors: Posteriors,
+    settings: DecoderSettings | None = None,
+    doubt: Callable[[list[FoundNote]], list[FoundNote]] = list,
+) -> list[FoundNote]:
     """Find the most likely notes, by onset.
 
     Parameters
@@ -72,12 +77,14 @@ def decode(posteriors: Posteriors, settings: DecoderSettings | None = None) -> l
         Of one stretch; cells of shape (9, N_PITCHES, n_frames).
     settings : DecoderSettings, optional
         What is weighed, and what is known beside the sound.
+    doubt : callable
+        Changes how sure candidates are, by what else is known of them.
     """
     settings = settings or DecoderSettings()
     notes = candidates(posteriors, settings)
     pitched = [note for note in notes if not note.dead]
     bonus = np.array([_known_bonus(note.midi, settings) for note in pitched])
-    told = classified(pitched, posteriors, bonus)
+    told = doubt(classified(pitched, posteriors, bonus))
     told = doubt_difference_tones(decide_octaves(told, settings.least_confidence))
     notes = [note for note in notes if note.dead] + told
     if settings.expected_notes is not None:

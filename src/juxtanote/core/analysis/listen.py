@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +17,7 @@ from juxtanote.core.analysis.middle import centred
 from juxtanote.core.analysis.naming import TIED_GAP_S, describe, own_curves
 from juxtanote.core.analysis.partials import measure_stiffness
 from juxtanote.core.analysis.perceived import Hints, Listening, OtherReading, PerceivedNote
+from juxtanote.core.analysis.restruck import doubt_restrikes
 from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
 from juxtanote.core.analysis.speech import speech_probability
 from juxtanote.core.analysis.talk import without_talk
@@ -79,7 +81,8 @@ def listen(
             heard = listener.listen(mid, side, reference_cents=reference_cents, progress=hearing)
         if hints.certain:
             heard = _made_certain(heard, hints.certain, start_s)
-        found = join_glides(decode(heard, hints.decoder()))
+        doubt = partial(doubt_restrikes, mid=mid, reference_hz=reference_hz)
+        found = join_glides(decode(heard, hints.decoder(), list if hints.certain else doubt))
         onset_curve = heard.cells[Cell.ONSET].max(axis=0).astype(np.float64)
         voices = heard.cells[Cell.ACTIVE].sum(axis=0).astype(np.float64)
         onset_rows: NDArray[np.float32] | None = heard.cells[Cell.ONSET]
