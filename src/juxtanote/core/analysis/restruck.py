@@ -26,7 +26,10 @@ LOWEST_HZ, HIGHEST_HZ = 150.0, 5000.0  # of partials: under it drums and bass co
 REACH_S = 0.035  # each way: what is compared
 # Samples: a partial is followed through windows so long, one every so many.
 WINDOW, STEP = 352, 66
-FURTHEST_CENTS, PITCHES = 35.0, 15  # how far off its semitone a note may be, and at how many pitches
+FURTHEST_CENTS, PITCHES = (
+    35.0,
+    15,
+)  # how far off its semitone a note may be, and at how many pitches
 MOMENTS = (-4, -2, 0, 2, 4)  # steps about where a stroke is dated: 12 ms each way
 TINY = 1e-12
 # Seconds: the note before began so long ago at least, and ended so long ago at most.
