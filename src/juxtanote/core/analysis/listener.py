@@ -257,9 +257,17 @@ class _Block:
                     pictures[grid][:, grid.n_bins - NARROW.n_bins :], lanes=LANES
                 )
                 told.append((counts, run_first(seen, **self._running)))
+                del seen  # as large as the next
         progress((steps - 1) / steps)
-        second = run_second(stack_harmonics(np.concatenate(twice), lanes=LANES), **self._running)
-        return *together(_mean_look(told), second), quick[0]
+        return *together(_mean_look(told), self._second(np.concatenate(twice))), quick[0]
+
+    def _second(self, pictures: Array) -> tuple[Array, Array]:
+        """Run the second network; made even here, pictures are small yet."""
+        count = pictures.shape[2]
+        if count % 2:
+            pictures = np.concatenate([pictures, pictures[..., -1:]], axis=2)
+        cells, frames = run_second(stack_harmonics(pictures, lanes=LANES), **self._running)
+        return cells[..., :count], frames[..., :count]
 
     @property
     def _running(self) -> "_Running":
