@@ -42,6 +42,18 @@ class TestPieces(unittest.TestCase):
             *[np.argwhere(e.cells[0] > 0.6)[:, 0].tolist() for e in (told, self.whole)]
         )
 
+    def test_frames_that_are_wanted_are_those_of_the_whole(self) -> None:
+        mono = self.mono - self.mono.mean()
+        silent = np.zeros_like(mono)
+        with mock.patch.object(listener, "MOST_FRAMES", 120):
+            told = listener.listen(mono, silent, frames=range(131, 331))
+        np.testing.assert_allclose(told.cells, self.whole.cells[..., 131:331], atol=2e-3)
+        np.testing.assert_allclose(told.lead, self.whole.lead[131:331], atol=2e-3)
+        assert told.quick is not None and self.whole.quick is not None
+        np.testing.assert_array_equal(told.quick, self.whole.quick[..., 131:331])
+        beyond = listener.listen(mono, silent, frames=range(self.frames, self.frames + 40))
+        self.assertEqual((beyond.cells.shape[2], beyond.dead.shape), (0, (0,)))
+
     def test_wherever_a_stretch_begins_its_frames_are_the_same(self) -> None:
         with Ahead(self.sound) as made:
             whole, part = made.between(0, self.frames), made.between(130, 150)

@@ -23,7 +23,7 @@ from juxtanote.core.audio.sound import Sound
 from juxtanote.core.progress import Cancelled, Progress, no_progress
 
 AROUND_FRAMES = listener.MARGIN_FRAMES + listener.AROUND_FRAMES  # of sound, for context
-PIECE_FRAMES = listener.MOST_FRAMES - 2 * AROUND_FRAMES - 2  # so that one is heard at once
+PIECE_FRAMES = listener.MOST_FRAMES - 2 * listener.MARGIN_FRAMES  # 700 frames are heard at once
 HANDS = 2  # as many cores as a small machine has
 MORE = 5  # pieces that are made before they are asked for: about a stretch
 STANDS_BACK = 10  # niceness, of 19
@@ -146,12 +146,10 @@ class Ahead:
         per_frame = HOP_LENGTH * self._sound.sample_rate / SAMPLE_RATE
         part = self._sound.audio[:, round(low * per_frame) : round(high * per_frame)]
         mid, side = mid_side(part, self._sound.sample_rate)
-        heard = listener.listen(
-            centred(mid), side, reference_cents=self._cents, threads=1, progress=self._still_wanted
-        )
-        inner = slice(start - low, start - low + PIECE_FRAMES)
-        quick = None if heard.quick is None else heard.quick[..., inner]
-        return Posteriors(heard.cells[..., inner], heard.dead[inner], heard.lead[inner], quick)
+        return listener.listen(
+            centred(mid), side, reference_cents=self._cents, threads=1, progress=self._still_wanted,
+            frames=range(start - low, start - low + PIECE_FRAMES),
+        )  # fmt: skip
 
     def _still_wanted(self, _: float) -> None:
         if self._stop.is_set():

@@ -157,6 +157,7 @@ def listen(
     reference_cents: float = 0.0,
     compiled: bool = True,
     threads: int = 2,
+    frames: range | None = None,
     progress: Progress = no_progress,
 ) -> Posteriors:
     """Run the listener over a stretch of sound, block by block.
@@ -175,33 +176,39 @@ def listen(
         False runs the same network in plain NumPy.
     threads : int
         That it takes: networks and transforms wait for the slowest of them.
+    frames : range, optional
+        Which are wanted of all; what lies before and after them is only looked at as far as need be.
 
     Returns
     -------
     posteriors : Posteriors
-        One frame every 256 samples, the first centred on sample 0.
+        Of each frame wanted: one is 256 samples, the first centred on sample 0.
     """
     from scipy.fft import set_workers
 
     looks = _looks(mid, side)
     n_frames = 1 + len(mid) // HOP_LENGTH
-    cells = np.zeros((len(CELL_KINDS), N_PITCHES, n_frames), dtype=np.float32)
-    frames = np.zeros((2, n_frames), dtype=np.float32)
-    quick = np.zeros((2, NARROW.n_bins, n_frames), dtype=np.float32)
-    length = -(-n_frames // -(-n_frames // MOST_FRAMES))  # as few blocks as will do, all as long
-    length += length % 2  # the second network reads frames by twos
-    for start in range(0, n_frames, length):
-        stop = min(start + length, n_frames)
+    wanted = range(n_frames) if frames is None else range(n_frames)[frames.start : frames.stop]
+    cells = np.zeros((len(CELL_KINDS), N_PITCHES, len(wanted)), dtype=np.float32)
+    whole = np.zeros((2, len(wanted)), dtype=np.float32)
+    quick = np.zeros((2, NARROW.n_bins, len(wanted)), dtype=np.float32)
+    count = max(-(-len(wanted) // MOST_FRAMES), 1)  # as few blocks as will do, all as long
+    length = max(-(-len(wanted) // count), 1)
+    length += length % 2
+    for start in wanted[::length]:
+        stop = min(start + length, wanted.stop)
         low, high = max(start - MARGIN_FRAMES, 0), min(stop + MARGIN_FRAMES, n_frames)
+        low -= low % 2  # the second network reads frames by twos
         block = _Block(low, high, reference_cents, compiled, threads)
-        done = part_of(progress, start / n_frames, stop / n_frames)
+        here = slice(start - wanted.start, stop - wanted.start)
+        done = part_of(progress, here.start / len(wanted), here.stop / len(wanted))
         with set_workers(threads):
             block_cells, block_frames, seen = block.hear(looks, done)
         inner = slice(start - low, stop - low)
-        cells[:, :, start:stop] = _sigmoid(block_cells[..., inner])
-        frames[:, start:stop] = _sigmoid(block_frames[..., inner])
-        quick[..., start:stop] = seen[..., inner]
-    return Posteriors(cells, frames[0], frames[1], quick)
+        cells[:, :, here] = _sigmoid(block_cells[..., inner])
+        whole[:, here] = _sigmoid(block_frames[..., inner])
+        quick[..., here] = seen[..., inner]
+    return Posteriors(cells, whole[0], whole[1], quick)
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,6 +11,7 @@ import json
 from collections.abc import Sequence
 from dataclasses import replace
 from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,9 +24,9 @@ from juxtanote.core.units import midi_to_hz
 
 Complex = NDArray[np.complex64]
 LOWEST_HZ, HIGHEST_HZ = 150.0, 5000.0  # of partials: under it drums and bass cover them
-REACH_S = 0.035  # each way: what is compared
 # Samples: a partial is followed through windows so long, one every so many.
 WINDOW, STEP = 352, 66
+SIDE = 11  # steps each way that are compared: 33 ms
 FURTHEST_CENTS, PITCHES = (
     35.0,
     15,
@@ -78,51 +79,60 @@ def agreement(mid: NDArray[np.float32], at_s: float, hertz: float) -> float | No
     >>> round(agreement(tone, 0.5, 330.0), 2)
     1.0
     """
-    numbers = np.arange(1, int(HIGHEST_HZ / hertz) + 1)
-    numbers = numbers[numbers * hertz >= LOWEST_HZ]
-    centre, side = round(at_s * SAMPLE_RATE), int(REACH_S * SAMPLE_RATE) // STEP
-    reach = (side + MOMENTS[-1]) * STEP + WINDOW // 2
-    if not len(numbers) or centre < reach or centre + reach > len(mid):
+    comb = _comb(hertz)
+    centre, reach = round(at_s * SAMPLE_RATE), (SIDE + MOMENTS[-1]) * STEP + WINDOW // 2
+    if comb is None or centre < reach or centre + reach > len(mid):
         return None
-    followed = _followed(mid[centre - reach : centre + reach], numbers * hertz)
-    cents = np.linspace(-FURTHEST_CENTS, FURTHEST_CENTS, PITCHES)
-    off_hz = np.outer(numbers, hertz * (2.0 ** (cents / 1200.0) - 1.0))
-    times = np.arange(side + 1) * STEP / SAMPLE_RATE
-    tones = np.exp(-2j * np.pi * off_hz[..., None] * times).astype(np.complex64)
-    firsts = (moment + MOMENTS[-1] for moment in MOMENTS)
-    return min(_kept_phase(followed[:, k : k + 2 * side + 1], tones) for k in firsts)
+    part = mid[centre - reach : centre + reach]
+    frames = np.lib.stride_tricks.sliding_window_view(part, WINDOW)[::STEP] * _taper()
+    followed = (frames @ comb.waves * comb.turned).T  # (n_partials, n_times)
+    around = np.lib.stride_tricks.sliding_window_view(followed, 2 * SIDE + 1, axis=1)
+    firsts = [moment + MOMENTS[-1] for moment in MOMENTS]
+    return float(_kept_phase(around[:, firsts], comb.tones).min())
 
 
-def _kept_phase(followed: Complex, tones: Complex) -> float:
-    """Give the mean cosine between both halves of some partials.
+class _Comb(NamedTuple):
+    """What partials are followed with: `waves` (WINDOW, n_partials) in a window, `turned` (n_times,
+    n_partials) from window to window, and `tones` (n_partials, n_pitches, SIDE + 1) from a moment on."""
 
-    `followed` is (n_partials, 2 * n_times - 1), the moment in the middle of it in both halves; `tones`
-    are (n_partials, n_pitches, n_times), from the moment on. Backwards in time they turn the other way.
+    waves: Complex
+    turned: Complex
+    tones: Complex
+
+
+@lru_cache(maxsize=32)
+def _comb(hertz: float) -> _Comb | None:
+    numbers = np.arange(np.ceil(LOWEST_HZ / hertz), int(HIGHEST_HZ / hertz) + 1)
+    if not len(numbers):
+        return None
+    turn, step_s = -2j * np.pi * hertz * numbers, STEP / SAMPLE_RATE
+    waves = np.exp(np.outer(np.arange(WINDOW) / SAMPLE_RATE, turn))
+    turned = np.exp(np.outer(np.arange(2 * (SIDE + MOMENTS[-1]) + 1) * step_s, turn))
+    off = 2.0 ** (np.linspace(-FURTHEST_CENTS, FURTHEST_CENTS, PITCHES) / 1200.0) - 1.0
+    tones = np.exp(np.multiply.outer(np.outer(turn, off), np.arange(SIDE + 1) * step_s))
+    return _Comb(*(part.astype(np.complex64) for part in (waves, turned, tones)))
+
+
+def _kept_phase(around: Complex, tones: Complex) -> NDArray[np.float64]:
+    """Give the mean cosine between both halves of some partials, for each moment.
+
+    `around` is (n_partials, n_moments, 2 * n_times - 1), the moment in the middle of it in both halves;
+    `tones` turn the other way backwards in time.
     """
     count = tones.shape[-1]
     taper = np.hanning(count + 2)[1:-1].astype(np.float32)
-    halves = followed[:, :count] * taper, followed[:, count - 1 :] * taper
+    halves = around[..., :count] * taper, around[..., count - 1 :] * taper
     both = tones.conj()[..., ::-1], tones
-    tuned = np.stack(
-        [np.matmul(t, h[..., None])[..., 0] for t, h in zip(both, halves, strict=True)]
-    )
-    held = tuned[..., int(np.argmax(np.abs(tuned.sum(axis=0)).sum(axis=0)))]
-    levels = np.abs(held)
-    powers = np.stack([(np.abs(half) ** 2 / taper).sum(axis=1) for half in halves])
+    tuned = np.stack([t @ h.swapaxes(1, 2) for t, h in zip(both, halves, strict=True)])
+    best = np.abs(tuned.sum(axis=0)).sum(axis=0).argmax(axis=0)
+    held = tuned[:, :, best, np.arange(len(best))]
+    levels = np.abs(held).astype(np.float64)
+    powers = np.stack([(np.abs(half) ** 2 / taper).sum(axis=-1) for half in halves])
     steady = (levels**2 / (taper.sum() * powers + TINY)).min(axis=0)
     loud = levels.prod(axis=0)
     weights = steady * loud**0.25
     cosines = np.real(held[0] * held[1].conj()) / (loud + TINY)
-    return float((weights * cosines).sum() / (weights.sum() + TINY))
-
-
-def _followed(part: NDArray[np.float32], hertz: NDArray[np.floating]) -> Complex:
-    """Follow tones through a stretch: (n_tones, n_times), each turned back by its own frequency."""
-    frames = np.lib.stride_tricks.sliding_window_view(part, WINDOW)[::STEP] * _taper()
-    times = np.arange(len(frames)) * STEP / SAMPLE_RATE
-    turn = -2j * np.pi * hertz
-    inside = np.exp(np.outer(np.arange(WINDOW) / SAMPLE_RATE, turn)).astype(np.complex64)
-    return np.asarray((np.exp(np.outer(times, turn)) * (frames @ inside)).T, dtype=np.complex64)
+    return np.asarray((weights * cosines).sum(axis=0) / (weights.sum(axis=0) + TINY))
 
 
 @lru_cache(maxsize=1)
