@@ -10,7 +10,6 @@ how many of them are heard at all.
 """
 
 import argparse
-import csv
 import os
 import subprocess
 import tempfile
@@ -22,16 +21,10 @@ import mido
 import numpy as np
 import soundfile
 from scipy import signal
-from scipy.sparse import csr_array
-from scipy.sparse.csgraph import maximum_bipartite_matching
 
 from bench.accuracy import Tally, hear, picture, retuned, show, tally
 from bench.composed import phrases
-from juxtanote.core.analysis.middle import whole_middle
-from juxtanote.core.analysis.perceived import PerceivedNote
-from juxtanote.core.analysis.reference_pitch import reference_to_hear_at
-from juxtanote.core.analysis.stretches import hear_all
-from juxtanote.core.audio.read import read_sound
+from bench.records import records
 from juxtanote.core.synth.strings import StringEvent
 from lab import instruments
 from lab.instruments import SAMPLE_RATE, MidiSketch, render_sampled
@@ -48,8 +41,6 @@ PLUGINS = os.environ.get("LADSPA_PATH", "/usr/lib/ladspa")
 SEED = 7171
 GUITARS = (25, 26, 27, 28, 29, 30)
 DRUMS = 0  # channel: the kits' only sound is in bank 0, which the tenth channel does not reach
-ON_S, PITCH, WINDOW_S, SOUNDS_S = 0.05, 0.5, 0.25, 0.09
-MOST_LATE_S = 0.1  # a chart may be
 # The lead over all else where it is buried: the median of the three recorded songs, on which the power that goes
 # with the drums lies as far under all power (over 6 kHz -24 to -16 dB, under 70 Hz -21 to -16).
 BURIED_DB, BURIED_LIMIT = -8.0, 1.5
@@ -339,67 +330,6 @@ def hostile() -> None:
         print(
             f"hostile: {name:20s} {sure / seconds:.2f} notes a second over 0.5 sure, {len(heard) / seconds:.2f} in all"
         )
-
-
-def _pairs(path: Path) -> np.ndarray:
-    with path.open(newline="") as lines:
-        rows = list(csv.reader(lines))[1:]
-    return np.array([[float(value) for value in row[:2]] for row in rows])
-
-
-def score_pairs(pairs: np.ndarray, heard: list[PerceivedNote]) -> tuple[float, float, float]:
-    """Score against notes that are certain: found at their onset, sounding after it, and what stands beside."""
-    notes = sorted((n for n in heard if "dead" not in n.techniques), key=lambda n: n.onset_s)
-    on = np.array([n.onset_s for n in notes])
-    off = np.array([n.offset_s for n in notes])
-    midi = np.array([n.midi for n in notes])
-    right = np.abs(np.subtract.outer(pairs[:, 1], midi)) <= PITCH
-    near = right & (np.abs(np.subtract.outer(pairs[:, 0], on)) <= ON_S)
-    hit = maximum_bipartite_matching(csr_array(near), "column")
-    at = pairs[:, 0][:, None] + SOUNDS_S
-    sounding = (right & (on[None] <= at + 0.02) & (off[None] >= at - 0.01)).any(axis=1)
-    beside = 0
-    for k, onset in enumerate(pairs[:, 0]):
-        after = pairs[k + 1, 0] if k + 1 < len(pairs) else np.inf
-        inside = np.flatnonzero((on > onset - 0.03) & (on < min(onset + WINDOW_S, after - 0.05)))
-        beside += len(set(inside.tolist()) - {int(hit[k])})
-    return float(np.mean(hit >= 0)), float(np.mean(sounding)), beside / max(len(pairs), 1)
-
-
-def strokes_heard(strokes: np.ndarray, heard: list[PerceivedNote]) -> float:
-    """Give the share of charted strokes that have a note of their own, at the delay of the chart."""
-    onsets = np.array([n.onset_s for n in heard])
-    shares = []
-    for late in np.arange(-MOST_LATE_S, MOST_LATE_S, 0.01):
-        near = np.abs(np.subtract.outer(strokes + late, onsets)) < ON_S
-        shares.append(np.mean(maximum_bipartite_matching(csr_array(near), "column") >= 0))
-    return float(max(shares, default=0.0))
-
-
-def records(folder: Path) -> None:
-    """Print ring 3."""
-    for what in ("mix", "stem"):
-        scores = []
-        for path in sorted(folder.glob(f"*.{what}.flac")):
-            pairs = _pairs(path.with_name(f"{path.name.split('.')[0]}.pairs.csv"))
-            sound = read_sound(path)
-            cents = reference_to_hear_at(whole_middle(sound), SAMPLE_RATE)
-            heard = hear_all(sound, reference_cents=cents)
-            scores.append(score_pairs(pairs, heard))
-            pit, snd, clutter = scores[-1]
-            charted = path.with_name(f"{path.name.split('.')[0]}.strokes.csv")
-            all_of_them = ""
-            if charted.is_file():
-                strokes = np.loadtxt(charted, skiprows=1)
-                all_of_them = f"strokes {strokes_heard(strokes, heard):.3f}  "
-            print(
-                f"{path.name:20s} pit {pit:.3f}  snd {snd:.3f}  clutter {clutter:.2f}  {all_of_them}"
-                f"{len(heard) / sound.duration_s:.1f} notes a second, reference {cents:+.1f} cents",
-                flush=True,
-            )
-        if scores:
-            pit, snd, clutter = np.mean(scores, axis=0)
-            print(f"records, {what:10s} pit {pit:.3f}  snd {snd:.3f}  clutter {clutter:.2f}")
 
 
 def beyond(most: int, folder: Path | None, worst: tuple[int, Path] | None = None) -> None:
