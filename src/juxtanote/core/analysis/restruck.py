@@ -76,8 +76,8 @@ def agreement(mid: NDArray[np.float32], at_s: float, hertz: float) -> float | No
     Examples
     --------
     >>> tone = np.sin(2 * np.pi * 330.0 / SAMPLE_RATE * np.arange(SAMPLE_RATE)).astype(np.float32)
-    >>> round(agreement(tone, 0.5, 330.0), 2)
-    1.0
+    >>> agreement(tone, 0.5, 330.0) > 0.9
+    True
     """
     comb = _comb(hertz)
     centre, reach = round(at_s * SAMPLE_RATE), (SIDE + MOMENTS[-1]) * STEP + WINDOW // 2
