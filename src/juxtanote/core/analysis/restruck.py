@@ -27,10 +27,8 @@ LOWEST_HZ, HIGHEST_HZ = 150.0, 5000.0  # of partials: under it drums and bass co
 # Samples: a partial is followed through windows so long, one every so many.
 WINDOW, STEP = 352, 66
 SIDE = 11  # steps each way that are compared: 33 ms
-FURTHEST_CENTS, PITCHES = (
-    35.0,
-    15,
-)  # how far off its semitone a note may be, and at how many pitches
+# How far off its semitone a note may be, and how many pitches are tried.
+FURTHEST_CENTS, PITCHES = 35.0, 15
 MOMENTS = (-4, -2, 0, 2, 4)  # steps about where a stroke is dated: 12 ms each way
 TINY = 1e-12
 # Seconds: the note before began so long ago at least, and ended so long ago at most.
