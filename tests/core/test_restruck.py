@@ -1,12 +1,21 @@
 """Strokes into a sounding pitch: phase tells whether a string was struck again."""
 
 import unittest
+from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 
+from juxtanote.core.analysis import curves
+from juxtanote.core.analysis.channels import CELL_KINDS, LOWEST_MIDI, N_PITCHES, Cell
 from juxtanote.core.analysis.found import FoundNote
+from juxtanote.core.analysis.listen import listen
+from juxtanote.core.analysis.listener import Posteriors
+from juxtanote.core.analysis.naming import describe
 from juxtanote.core.analysis.restruck import agreement, doubt_restrikes, phase_weights, struck_again
-from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
+from juxtanote.core.analysis.spectra import HOP_LENGTH, N_BINS, SAMPLE_RATE
+from juxtanote.core.progress import Progress, no_progress
+from juxtanote.core.theory.observed import Otherwise, Shows
 
 HOP_S = HOP_LENGTH / SAMPLE_RATE
 AT_S, LENGTH_S = 0.6, 1.2
@@ -48,6 +57,15 @@ def found(start_s: float, midi: int, *, end_s: float = 0.0, confidence: float = 
         onset_posterior=0.8, active_posterior=0.9, slurred=0.0, slide=0.0, muted=0.0, harmonic=0.0,
         rivals=(), confidence=confidence,
     )  # fmt: skip
+
+
+def believed_at_once(count: int, _: Progress) -> Posteriors:
+    """Believe an E4 that begins twice."""
+    cells = np.zeros((len(CELL_KINDS), N_PITCHES, count), dtype=np.float32)
+    cells[Cell.ACTIVE, 64 - LOWEST_MIDI] = 0.9
+    cells[Cell.ONSET, 64 - LOWEST_MIDI, [round(0.1 / HOP_S), round(AT_S / HOP_S)]] = 0.9
+    silent = np.zeros(count, dtype=np.float32)
+    return Posteriors(cells, silent, silent, np.zeros((2, N_BINS, count), dtype=np.float32))
 
 
 class AgreementTest(unittest.TestCase):
@@ -117,8 +135,23 @@ class RestrikesTest(unittest.TestCase):
         self.assertEqual([doubted[0], doubted[2]], [notes[0], notes[2]])
         self.assertLess(doubted[1].confidence, 0.6)
         self.assertEqual(doubted[1].start, notes[1].start)
+        self.assertGreater(doubted[1].goes_on, 0.7)
         struck = on(struck_at(rng, 329.63))
         kept = doubt_restrikes(notes, struck, 440.0)
         self.assertGreater(kept[1].confidence, doubted[1].confidence)
         self.assertLessEqual(kept[1].confidence, notes[1].confidence)
         self.assertEqual(doubt_restrikes([], held, 440.0), [])
+
+    def test_a_note_that_stays_says_why_it_is_doubted_and_may_be_joined(self) -> None:
+        held = on(string(np.random.default_rng(7), 329.63))
+        first, second = found(0.1, 64, end_s=AT_S), found(AT_S, 64, end_s=1.1)
+        notes = [first, replace(second, goes_on=0.9, confidence=0.45)]
+        spectra = curves.measure_spectra(held, SAMPLE_RATE)
+        told = describe(notes, [None, None], held, spectra, 440.0, no_progress)
+        kinds = [{seen.of for seen in note.evidence} for note in told]
+        self.assertEqual([Shows.GOES_ON in some for some in kinds], [False, True])
+        with mock.patch("juxtanote.core.analysis.listen.decode", return_value=notes):
+            heard = listen(held, np.zeros_like(held), evidence=believed_at_once).notes
+        readings = {other.differs: other.confidence for other in heard[1].others}
+        self.assertEqual(readings[Otherwise.ONE_NOTE], 0.5)
+        self.assertNotIn(Otherwise.ONE_NOTE, {other.differs for other in heard[0].others})

@@ -23,7 +23,7 @@ from juxtanote.core.analysis.speech import speech_probability
 from juxtanote.core.analysis.talk import without_talk
 from juxtanote.core.analysis.touch import renamed
 from juxtanote.core.progress import Progress, no_progress, part_of
-from juxtanote.core.theory.observed import Otherwise
+from juxtanote.core.theory.observed import Otherwise, Shows
 from juxtanote.core.units import amplitude_to_db, cents_to_reference_hz, midi_to_hz
 
 CONFUSED = (-2, -1, 1, 2)  # semitones
@@ -163,6 +163,9 @@ def _with_other_kinds(
         again = index and abs(notes[index - 1].midi - note.midi) < 0.6
         if weak and again and note.onset_s - notes[index - 1].offset_s < TIED_GAP_S:
             share = round(1.0 - float(near.max()), 3)
+            others.append(OtherReading(note.midi, share, Otherwise.ONE_NOTE))
+        elif any(seen.of is Shows.GOES_ON for seen in note.evidence):
+            share = round(min(1.0 - note.confidence, 0.5), 3)
             others.append(OtherReading(note.midi, share, Otherwise.ONE_NOTE))
     others.sort(key=lambda other: -other.confidence)
     return replace(note, others=tuple(others))

@@ -185,5 +185,7 @@ def doubt_restrikes(
         agrees = agreement(mid, at_s, float(midi_to_hz(note.midi, reference_hz)))
         by = 0.0 if agrees is None else max(weight * agrees - bias, 0.0)
         if by > 0.0:
-            doubted[index] = replace(note, confidence=lowered(note.confidence, by))
+            doubted[index] = replace(
+                note, confidence=lowered(note.confidence, by), goes_on=lowered(0.5, -by)
+            )
     return doubted
