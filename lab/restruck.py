@@ -23,7 +23,7 @@ from juxtanote.core.analysis.found import FoundNote
 from juxtanote.core.analysis.listener import listen
 from juxtanote.core.analysis.middle import centred
 from juxtanote.core.analysis.reference_pitch import measure_reference_cents
-from juxtanote.core.analysis.restruck import agreement, struck_again
+from juxtanote.core.analysis.restruck import LEAST_BELIEVED, agreement, struck_again
 from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE
 from juxtanote.core.units import cents_to_reference_hz, midi_to_hz
 from lab.mixes import read
@@ -32,7 +32,7 @@ from lab.scenes import ANY
 MIXES, EVERY = 240, 3  # at most so many of a folder, each third
 NEAR_FRAMES = 5  # of a true onset
 LOST_COUNTS = 1.15  # at an F1 of 0.93 a note lost costs as much as so many notes too many
-BELIEVED, FURTHER = 0.36, 0.02  # from which confidence on a note is one; steps of the bias
+FURTHER = 0.02  # steps of the bias
 
 
 class Stroke(NamedTuple):
@@ -69,9 +69,8 @@ def known(folder: Path) -> Iterator[tuple[Stroke, bool]]:
             )
             row = note.midi - LOWEST_MIDI
             is_struck = bool(struck[row, near].any())
-            if (
-                is_struck or sounds[row, near].all()
-            ):  # of what does not sound at all phase tells nothing
+            # Of what does not sound at all phase tells nothing.
+            if is_struck or sounds[row, near].all():
                 yield stroke, is_struck
 
 
@@ -96,7 +95,7 @@ def further(
     agrees = np.array([stroke.agrees for stroke in some])
     chosen = bias, 0.0, 0.0
     for tried in np.arange(bias, 0.0, -FURTHER):
-        gone = odds - np.maximum(weight * agrees - tried, 0.0) < logit(np.array(BELIEVED))
+        gone = odds - np.maximum(weight * agrees - tried, 0.0) < logit(np.array(LEAST_BELIEVED))
         if LOST_COUNTS * np.count_nonzero(gone & truth) <= np.count_nonzero(gone & ~truth):
             chosen = float(tried), float(gone[truth].mean()), float(gone[~truth].mean())
     return chosen

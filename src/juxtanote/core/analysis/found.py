@@ -22,5 +22,5 @@ class FoundNote:
     bending: float = 0.0  # how surely a bend is on its way somewhere in the note
     shaking: float = 0.0
     sustained: int = 0  # the frame up to which it sounds at its own pitch
-    goes_on: float = 0.0  # how surely it is no stroke, but the note before that sounds on
+    goes_on: float = 0.0  # how well a doubted stroke keeps the phase of the note before
     confidence: float = -1.0  # that it is right; below zero: not classified

@@ -269,7 +269,7 @@ class _Block:
         return *together(_mean_look(told), self._second(np.concatenate(twice))), quick[0]
 
     def _second(self, pictures: Array) -> tuple[Array, Array]:
-        """Run the second network; made even here, pictures are small yet."""
+        """Run the second network; an odd last frame is read twice, while pictures are small yet."""
         count = pictures.shape[2]
         if count % 2:
             pictures = np.concatenate([pictures, pictures[..., -1:]], axis=2)

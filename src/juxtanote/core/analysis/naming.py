@@ -20,7 +20,7 @@ from juxtanote.core.units import amplitude_to_db
 MUFFLED_AROUND_S, MUFFLED_SHARE = 3.0, 0.3
 # MIDI: D3, up to where palm mutes are usual, and E4, from where they are next to none (common practice).
 PALM_USUAL, PALM_REACHES = 50, 64
-WORTH_SAYING = 0.7  # of how surely a note is none of its own
+WORTH_SAYING = 0.4  # of how well a phase is kept: then a stroke is half as likely as without that
 SAME_PITCH, WIDEST_SLUR = 0.5, 14.0  # semitones between which a slur goes
 # A dead stroke, which has no pitch, length or level of its own: where it is drawn, and how far believed.
 DEAD_MIDI, DEAD_S, DEAD_DB, DEAD_BELIEF = 52.0, 0.05, -24.0, 0.45

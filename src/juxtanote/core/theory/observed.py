@@ -28,7 +28,7 @@ class Shows(StrEnum):
     AS_SLURRED = "as-slurred"  # as soft as the slurs around
     AS_PICKED = "as-picked"  # struck as the picked notes around
     LIKE_NO_GUITAR = "like-no-guitar"  # something else plays there by itself
-    GOES_ON = "goes-on"  # confidence: in phase with what sounded before
+    GOES_ON = "goes-on"  # how well it keeps the phase of the note before, 1 at most
     FROM_FILE = "from-file"  # it was not heard
     BY_HAND = "by-hand"  # a person added it
 
