@@ -231,13 +231,15 @@ class TestEdits(unittest.TestCase):
 
     def test_the_runner_up_changes_places_with_the_reading(self) -> None:
         old = self._note(self.lesson, 1)
-        heard = replace(old.heard, runner_ups=(RunnerUp(72.0, 0.3),))
+        joined = RunnerUp(60.0, 0.2, Otherwise.ONE_NOTE)  # of the pitch that it has now
+        heard = replace(old.heard, runner_ups=(RunnerUp(72.0, 0.3), joined))
         phrase = self.lesson.phrase(1)
         assert phrase is not None
         notes = [replace(old, heard=heard), *phrase.notes[1:]]
         lesson = self.lesson.with_phrase(phrase.with_notes(notes))
         taken = self._note(readings.take_runner_up(lesson, 1, 1), 1)
         self.assertEqual(taken.heard.midi, 72.0)
+        self.assertEqual([other.differs for other in taken.heard.runner_ups], [Otherwise.FIRST])
         self.assertEqual(taken.heard.runner_ups[-1].midi, 60.0)
         self.assertIn("pitch", taken.written.locked)
 

@@ -23,7 +23,7 @@ _OBSERVED = {
     Shows.AS_SLURRED: "as soft as the slurs around",
     Shows.AS_PICKED: "struck as the picked notes around",
     Shows.LIKE_NO_GUITAR: "what plays here does not sound like a guitar",
-    Shows.GOES_ON: "keeps the phase of the note before ({0:.2f} of 1)",
+    Shows.GOES_ON: "in phase with the note before: {0:.2f} of 1",
     Shows.FROM_FILE: "from a file",
     Shows.BY_HAND: "added by hand",
 }

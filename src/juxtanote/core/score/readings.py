@@ -84,8 +84,9 @@ def _as_struck(lesson: Lesson, phrase: int, note: Note, how: Otherwise) -> Lesso
 
 
 def _at_other_pitch(guitar: Guitar, old: Note) -> Note:
-    """Read a note at the pitch of its first runner-up."""
-    first, *others = old.heard.runner_ups
+    """Read a note at the pitch of its first runner-up; at that it is not one with the note before."""
+    first, *rest = old.heard.runner_ups
+    others = [other for other in rest if other.differs is not Otherwise.ONE_NOTE]
     back = replace(first, midi=old.heard.midi, differs=Otherwise.FIRST)
     heard = old.heard.at_pitch(first.midi, (*others, back))
     fret = old.written.fret + round(first.midi - old.heard.midi)
