@@ -14,6 +14,7 @@ from juxtanote.core.theory.tuning import Guitar
 
 Array = NDArray[np.float64]
 IMPOSSIBLE = 1.0e6  # more than any phrase can cost
+FROM_NOWHERE = 3.0  # a slide that does not come from the note before
 REACH_MM = 135.0  # index to little finger, as far as a hand opens
 EASY_MM = 84.0  # four frets at the fifth fret
 OPEN_REACH = 2.5  # up to this position open strings lie near
@@ -142,6 +143,9 @@ class EventTraits:
     midi: tuple[float, ...] = ()
     clues: tuple[dict[tuple[int, int], float], ...] = ()  # cost by place, from the sound
     legato: float = 0.0  # how much a note of it sounds slurred without being marked so
+    slur_prices: tuple[
+        float, ...
+    ] = ()  # what it costs to leave the string of each slur; 0: it cannot be
 
     def fretted(self, states: HandStates) -> NDArray[np.bool_]:
         """Tell which notes the fretting hand holds down, shape (n_states, n_notes).
@@ -358,7 +362,7 @@ def _add_grip_moves(
 def forbidden_moves(
     before: HandStates, after: HandStates, traits_before: EventTraits, traits: EventTraits
 ) -> Array:
-    """Cost what cannot be: slurs and slides that leave their string or go the wrong way.
+    """Cost what cannot be, or hardly: slurs and slides that leave their string or go the wrong way.
 
     Parameters
     ----------
@@ -386,7 +390,9 @@ def forbidden_moves(
         if "tap" in tags:  # the other hand comes down on any string, but not behind a held note
             fine |= ~np.any(same, axis=1)
         # A slide from nowhere has only one end: then changing string is allowed, at a price.
-        cost += np.where(fine, 0.0, 3.0 if tied == {"slide"} else IMPOSSIBLE)
+        heard = traits.slur_prices[column] if traits.slur_prices else 0.0
+        price = FROM_NOWHERE if tied == {"slide"} else heard or IMPOSSIBLE
+        cost += np.where(fine, 0.0, price)
     return cost
 
 

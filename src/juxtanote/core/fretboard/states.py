@@ -70,6 +70,7 @@ def group_events(notes: list[NoteToPlace]) -> list[Event]:
             tuple(round(notes[m].midi, 2) for m in members),
             tuple(dict(notes[m].clue) for m in members),
             max(round(notes[m].legato, 1) for m in members),
+            tuple(notes[m].slur_price for m in members),
         )
         events.append(Event(members, onset, traits, ringing))
         index = last
@@ -299,7 +300,16 @@ def event_key(notes: list[NoteToPlace], event: Event) -> EventKey:
         Which of them are struck together.
     """
     return tuple(
-        (n.midi, n.techniques, n.bend_semitones, n.string, n.fret, round(n.legato, 1), n.clue)
+        (
+            n.midi,
+            n.techniques,
+            n.bend_semitones,
+            n.string,
+            n.fret,
+            round(n.legato, 1),
+            n.clue,
+            n.slur_price,
+        )
         for n in (notes[m] for m in event.notes)
     )
 
