@@ -12,10 +12,12 @@ import numpy as np
 
 from bench.accuracy import _arrays, hear
 from bench.composed import Composed, phrases
+from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.fretboard.phrases import places_of
 from juxtanote.core.placing import place_heard
 from juxtanote.core.synth.strings import StringEvent, render_events
+from juxtanote.core.theory.tuning import Guitar
 from lab.backing import random_voice
 from lab.instruments import render_sampled
 from lab.mixing import lead_sound
@@ -39,6 +41,32 @@ def render(phrase: Composed, number: int, clean: bool) -> tuple[np.ndarray, list
     return np.stack([lead, lead]).astype(np.float32), events
 
 
+def matched(truth: list[StringEvent], heard: list[PerceivedNote]) -> list[tuple[int, int]]:
+    """Pair notes played with notes heard at their onset and pitch."""
+    spans, pitches = _arrays(truth)
+    mine, my_pitches = _arrays(heard)
+    found = mir_eval.transcription.match_notes(spans, pitches, mine, my_pitches, offset_ratio=None)
+    return [(int(a), int(b)) for a, b in found]
+
+
+def placed_right(
+    truth: list[StringEvent], heard: list[PerceivedNote], guitar: Guitar
+) -> tuple[int, int]:
+    """Count the notes that are heard right, and those of them on the string and fret they were played on."""
+    truth = [e for e in truth if "dead" not in e.techniques]
+    heard = [n for n in heard if "dead" not in n.techniques]
+    if not truth or not heard:
+        return 0, 0
+    pairs = matched(truth, heard)
+    found = place_heard(heard, guitar, "alternate")
+    places = {(n.heard.onset_s, n.heard.midi): (n.written.string, n.written.fret) for n in found}
+    right = sum(
+        places.get((max(heard[b].onset_s, 0.0), heard[b].midi)) == (truth[a].string, truth[a].fret)
+        for a, b in pairs
+    )
+    return len(pairs), right
+
+
 def scores(phrase: Composed, number: int, clean: bool, clues: bool) -> tuple[int, ...]:
     """Give notes played, heard right, placed right, and placed right by the sound's clue alone."""
     stereo, events = render(phrase, number, clean)
@@ -47,24 +75,21 @@ def scores(phrase: Composed, number: int, clean: bool, clues: bool) -> tuple[int
     heard = [n for n in heard if "dead" not in n.techniques]
     if not heard:
         return len(truth), 0, 0, 0, 0
-    spans, pitches = _arrays(truth)
-    mine, my_pitches = _arrays(heard)
-    pairs = mir_eval.transcription.match_notes(spans, pitches, mine, my_pitches, offset_ratio=None)
     if not clues:
         heard = [replace(n, stiffness=0.0, strength=0.0, legato=0.0) for n in heard]
+    count, right = placed_right(truth, heard, phrase.guitar)
     found = place_heard(heard, phrase.guitar, "alternate")
-    if len(found) != len(heard):  # a note that this guitar does not have
-        heard_at = {n.onset_s: k for k, n in enumerate(found)}
-        pairs = [(a, heard_at[heard[b].onset_s]) for a, b in pairs if heard[b].onset_s in heard_at]
-    here = [(n.written.string, n.written.fret) for n in found]
-    right = sum(here[b] == (truth[a].string, truth[a].fret) for a, b in pairs)
-    told = [dict(p.clue) for p in places_of(found, phrase.guitar)]
+    told = {
+        (n.heard.onset_s, n.heard.midi): dict(p.clue)
+        for n, p in zip(found, places_of(found, phrase.guitar), strict=True)
+    }
     alone = asked = 0
-    for a, b in pairs:
-        if len(set(told[b].values())) > 1:
+    for a, b in matched(truth, heard):
+        clue = told.get((max(heard[b].onset_s, 0.0), heard[b].midi), {})
+        if len(set(clue.values())) > 1:
             asked += 1
-            alone += min(told[b], key=told[b].__getitem__) == (truth[a].string, truth[a].fret)
-    return len(truth), len(pairs), right, alone, asked
+            alone += min(clue, key=clue.__getitem__) == (truth[a].string, truth[a].fret)
+    return len(truth), count, right, alone, asked
 
 
 def main(arguments: list[str]) -> None:

@@ -24,6 +24,7 @@ from scipy import signal
 
 from bench.accuracy import Tally, hear, picture, retuned, show, tally
 from bench.composed import phrases
+from bench.hands import placed_right
 from bench.records import records
 from juxtanote.core.synth.strings import StringEvent
 from lab import instruments
@@ -248,6 +249,7 @@ def foreign_case(number: int, drawing: int = 0) -> tuple[str, dict[str, Played]]
 def foreign(most: int, worst: tuple[int, Path] | None) -> None:
     """Print ring 2."""
     totals: dict[str, Tally] = defaultdict(Tally)
+    places: dict[str, np.ndarray] = defaultdict(lambda: np.zeros(2))
     ranking = []
     count = len(phrases())
     for number in range(0, count, max(count // most, 1)):
@@ -255,6 +257,7 @@ def foreign(most: int, worst: tuple[int, Path] | None) -> None:
         for kind, played in mixes.items():
             heard, cents = hear(played.stereo)
             heard = retuned(heard, 0.0)
+            places[kind] += placed_right(played.events, heard, phrases()[number].guitar)
             one = Tally()
             for into in (totals[kind], one):
                 tally(into, played.events, heard)
@@ -265,7 +268,10 @@ def foreign(most: int, worst: tuple[int, Path] | None) -> None:
     for name, total in totals.items():
         show(name, total, None)
         recall, precision = total.hits / max(total.truth, 1), total.hits / max(total.found, 1)
-        print(f"{'':16s} precision {precision:.3f}  recall {recall:.3f}")
+        right = places[name][1] / max(places[name][0], 1)
+        print(
+            f"{'':16s} precision {precision:.3f}  recall {recall:.3f}  string and fret {right:.3f}"
+        )
     if worst is not None:
         worst[1].mkdir(parents=True, exist_ok=True)
         ranking.sort(key=lambda row: row[0])

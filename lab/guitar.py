@@ -1,13 +1,14 @@
 """Compile what tells a guitar from other instruments: a general music tagger, asked in two ways.
 
-    python -m lab.guitar TAGGER MIXES... --out src/juxtanote/core/analysis/weights
+    python -m lab.guitar TAGGER MIXES... --recorded FOLDER --out src/juxtanote/core/analysis/weights
 
 TAGGER is the folder ``musicnn/MTT_musicnn`` of the package musicnn 0.1.0 (ISC licence), taught by others on
 recordings with the tags of the MagnaTagATune collection (E. Law et al., "Evaluation of algorithms using games:
 the case of music tagging", ISMIR 2009). One way is its own tags, a guitar against other instruments; the other a
-regression over its last layer but one, fitted to what `lab.others` plays alone against mixes of `lab.mixes`
-(MIXES are folders of these; where a band plays along nothing is doubted, so all of them count as guitars).
-Nylon strings of a soundfont are saved by the tags, thin electric ones by the regression.
+regression over its last layer but one, fitted to what `lab.others` and recorded instruments (`lab.recorded`)
+play alone against recorded guitars and mixes of `lab.mixes` (MIXES are folders of these; where a band plays along
+nothing is doubted, so all of them count as guitars). Nylon strings of a soundfont are saved by the tags, thin electric ones by the
+regression. Printed is how it sorts what it was fitted to, and each recorded instrument by a fit without it.
 """
 
 import argparse
@@ -22,12 +23,13 @@ from torch import nn
 from torch.nn import functional as F
 
 from juxtanote.core.analysis.instruments import BANDS, WINDOW, asked, windows_of
-from lab import mixes, others
+from lab import mixes, others, recorded
 from lab.instruments import SAMPLE_RATE
 
 SEED, LENGTH_S = 9, 24.0
-LINES, EACH = 120, 48  # lines of other instruments; mixes of each folder's scenes
-SHRINK = 1e-3  # strong: the regression must hold for sounds that are not ours
+# Lines of other instruments, and of each recorded one; mixes of each folder's scenes.
+LINES, OWN_LINES, EACH = 120, 14, 48
+SHRINK = 2e-4  # strong: the regression must hold for sounds that are not ours
 EPS = 1e-3  # of the tagger's normalisations
 GUITAR = 0  # of the tagger's 50 tags
 OTHERS = 9, 12, 25, 43  # piano, violin, flute, cello: not what is plucked as a guitar is
@@ -170,38 +172,62 @@ def features_of(tagger: Tagger, mono: np.ndarray) -> np.ndarray:
         return tagger.features(torch.from_numpy(seen[asked(loud)])).numpy()
 
 
-def fit(tagger: Tagger, folders: list[Path]) -> None:
-    """Fit the last layer, and print how it sorts what it was fitted to."""
-    rng = np.random.default_rng(SEED)
-    lines = [features_of(tagger, others.line(rng, LENGTH_S)) for _ in range(LINES)]
-    played = [
-        features_of(tagger, stereo.mean(axis=0))
-        for folder in folders
-        for stereo, _ in mixes.read(folder, EACH)
-    ]
-    features = np.concatenate(lines + played)
-    guitar = np.repeat([0, 1], [sum(map(len, lines)), sum(map(len, played))])
+def regression(others_told: np.ndarray, guitars: np.ndarray) -> tuple[np.ndarray, float]:
+    """Fit weights and bias to features of both, each (n_windows, n_features)."""
+    features = np.concatenate([others_told, guitars])
     mean, spread = features.mean(axis=0), features.std(axis=0) + 1e-6
     model = LogisticRegression(C=SHRINK, class_weight="balanced", max_iter=3000)
-    model.fit((features - mean) / spread, guitar)
+    model.fit((features - mean) / spread, np.repeat([0, 1], [len(others_told), len(guitars)]))
     weights = model.coef_[0] / spread
+    return weights, float(model.intercept_[0] - weights @ mean)
+
+
+def fit(tagger: Tagger, folders: list[Path], instruments: Path) -> None:
+    """Fit the last layer, and print how it sorts what it was fitted to, and what it was not."""
+    rng = np.random.default_rng(SEED)
+
+    def played(name: str) -> list[np.ndarray]:
+        one = recorded.read_recorded(instruments / name)
+        many = name in recorded.KEYS + recorded.GUITARS
+        sounds = (recorded.line(one, rng, LENGTH_S, many and k % 2 > 0) for k in range(OWN_LINES))
+        return [features_of(tagger, sound) for sound in sounds]
+
+    lines = {"soundfonts": [features_of(tagger, others.line(rng, LENGTH_S)) for _ in range(LINES)]}
+    lines |= {name: played(name) for name in recorded.OTHERS}
+    guitars = [features for name in recorded.GUITARS for features in played(name)]
+    for folder in folders:
+        guitars += [features_of(tagger, s.mean(axis=0)) for s, _ in mixes.read(folder, EACH)]
+
+    def without(left_out: str) -> tuple[np.ndarray, float]:
+        rest = [part for name, parts in lines.items() if name != left_out for part in parts]
+        return regression(np.concatenate(rest), np.concatenate(guitars))
+
+    weights, bias = without("")
     with torch.no_grad():
         tagger.last.weight.copy_(torch.from_numpy(weights)[None])
-        tagger.last.bias.fill_(float(model.intercept_[0] - weights @ mean))
-        told = tagger.last(torch.from_numpy(features)).numpy()[:, 0]
-    for name, some in (("no guitar", told[guitar == 0]), ("guitar", told[guitar == 1])):
-        quantiles = " ".join(f"{q:.2f}" for q in np.quantile(some, (0.01, 0.1, 0.5, 0.9, 0.99)))
-        print(f"{name}: {len(some)} windows, log odds at 1, 10, 50, 90, 99 %: {quantiles}")
+        tagger.last.bias.fill_(bias)
+    show("guitars", np.concatenate(guitars) @ weights + bias)
+    show("soundfonts", np.concatenate(lines["soundfonts"]) @ weights + bias)
+    for name in recorded.OTHERS:
+        weights, bias = without(name)
+        show(f"{name}, left out", np.concatenate(lines[name]) @ weights + bias)
+
+
+def show(name: str, told: np.ndarray) -> None:
+    """Print how log odds of some windows lie."""
+    quantiles = " ".join(f"{q:.2f}" for q in np.quantile(told, (0.01, 0.1, 0.5, 0.9, 0.99)))
+    print(f"{name}: {len(told)} windows, log odds at 1, 10, 50, 90, 99 %: {quantiles}", flush=True)
 
 
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("tagger", type=Path)
     parser.add_argument("mixes", type=Path, nargs="+")
+    parser.add_argument("--recorded", type=Path, required=True, help="see `lab.recorded`")
     parser.add_argument("--out", type=Path, required=True)
     options = parser.parse_args()
     net = Tagger(read_checkpoint(options.tagger)).eval()
-    fit(net, options.mixes)
+    fit(net, options.mixes, options.recorded)
     torch.onnx.export(
         net, (torch.zeros(2, WINDOW, BANDS),), str(options.out / "guitar.onnx"),
         input_names=["windows"], output_names=["log_odds"], dynamo=False,

@@ -29,10 +29,10 @@ WINDOW_S = WINDOW * HOP / RATE
 LEVEL = 0.1  # root mean square that it is given, whatever the recording's
 FAINT = 0.1  # of that: nothing is asked of what is fainter
 EVERY = 4  # windows, where nothing is doubted
-SURELY = 0.0  # log odds; where they are less, those around are asked, too
+SURELY = 0.5  # log odds; where they are less, those around are asked, too
 COMPRESSED = 1e4
 # Under these, the mean of what is known so near to a note, it is doubted, so much a step.
-DOUBTED_UNDER, DOUBT, REACH_S = -1.3, 10.0, 10.0
+DOUBTED_UNDER, DOUBT, REACH_S = 0.1, 20.0, 10.0
 MOST_DOUBT = 7.0  # what is 0.999 sure is no more than half sure then
 SPREAD = 1.5  # of what one window of a guitar tells: of few windows little is believed
 
@@ -184,8 +184,17 @@ def mostly_others(evidence: Sequence[Sequence[Observation]]) -> bool:
     evidence : sequence of sequence of Observation
         Of each note.
     """
-    unlike = sum(any(seen.of is Shows.LIKE_NO_GUITAR for seen in own) for own in evidence)
-    return 2 * unlike > len(evidence)
+    return 2 * sum(is_doubted(own) for own in evidence) > len(evidence)
+
+
+def is_doubted(evidence: Sequence[Observation]) -> bool:
+    """Tell whether a note was doubted as no guitar's, by what shows of it.
+
+    Parameters
+    ----------
+    evidence : sequence of Observation
+    """
+    return any(seen.of is Shows.LIKE_NO_GUITAR for seen in evidence)
 
 
 def _doubted(note: PerceivedNote, by: float) -> PerceivedNote:
