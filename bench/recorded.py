@@ -55,7 +55,9 @@ def guitars(folder: Path, every: int) -> None:
                 tally(totals[way], events, heard)
                 totals[way].cents.append(cents)
                 doubted = sum(is_doubted(n.evidence) for n in heard)
-                counts[way] += *placed_right(events, heard, phrase.guitar), doubted, len(heard)
+                # Each note was recorded on some string: not on the one that the phrase is played on.
+                silent = [replace(n, stiffness=0.0, strength=0.0) for n in heard]
+                counts[way] += *placed_right(events, silent, phrase.guitar), doubted, len(heard)
         for way, total in totals.items():
             show(f"{name} {way}", total, None)
             matched, right, doubted, found = counts[way]
