@@ -27,6 +27,7 @@ OTHERS = (
     "trombone", "french-horn",
 )  # fmt: skip
 LOWEST, HIGHEST = 40, 88  # what a guitar reaches
+MISNAMED = {("guitar-nylon", "D5")}  # sounds a semitone higher
 NAMED = re.compile(r"([A-G])(s?)(\d)(?: .*)?")
 STEPS = dict(zip("CDEFGAB", (0, 2, 4, 5, 7, 9, 11), strict=True))
 OVERSAMPLED = 2  # sounds are kept at so many times the rate that they are played at
@@ -43,9 +44,7 @@ class Recorded:
 
     notes: dict[int, np.ndarray]
 
-    def played(
-        self, events: Iterable[StringEvent], length_s: float, gain: float = 1.0
-    ) -> np.ndarray:
+    def played(self, events: Iterable[StringEvent], length_s: float) -> np.ndarray:
         """Play events, mono at 22.05 kHz; a string (or voice) plays one at a time."""
         sound = np.zeros(int(length_s * SAMPLE_RATE), dtype=np.float32)
         events = sorted(events, key=lambda e: e.onset_s)
@@ -55,7 +54,7 @@ class Recorded:
             part = self._note(event, max(until - event.onset_s, 0.03))
             first = int((event.onset_s - BEFORE_S) * SAMPLE_RATE)
             part = part[max(-first, 0) : max(len(sound) - first, 0)]
-            sound[max(first, 0) : max(first, 0) + len(part)] += gain * part
+            sound[max(first, 0) : max(first, 0) + len(part)] += part
         return sound
 
     def _note(self, event: StringEvent, lasts_s: float) -> np.ndarray:
@@ -101,6 +100,8 @@ def read_recorded(folder: Path) -> Recorded:
     for path in sorted(folder.glob("*.*")):
         named = NAMED.fullmatch(path.stem)
         if named is None or path.suffix not in {".mp3", ".wav", ".ogg"}:
+            continue
+        if (folder.name, path.stem) in MISNAMED:
             continue
         letter, sharp, octave = named.groups()
         midi = 12 * (int(octave) + 1) + STEPS[letter] + bool(sharp)

@@ -7,8 +7,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from juxtanote.core.fretboard.candidates import NoteToPlace
+from juxtanote.core.fretboard.costs import BASE
 from juxtanote.core.fretboard.even import begins_full, even_placements, runs_of
-from juxtanote.core.fretboard.solver import EVEN, alternatives, place
+from juxtanote.core.fretboard.solver import EVEN, _search, alternatives, place, solve
+from juxtanote.core.progress import no_progress
 from juxtanote.core.theory.tuning import Guitar
 
 GUITAR = Guitar()
@@ -56,6 +58,39 @@ class TestEvenWays(unittest.TestCase):
                 for way in alternatives(GUITAR, notes)
             ]
             self.assertIn(places, offered)
+
+    def test_a_run_that_fills_its_strings_comes_first_where_it_costs_little_more(self) -> None:
+        """Three a string down four strings, as methods print scales: the search alone mixes shares."""
+        down = {1: (12, 10, 8), 2: (12, 10, 8), 3: (11, 9, 7), 4: (10, 9, 7)}
+        places = [(string, fret) for string, frets in down.items() for fret in frets]
+        notes = [
+            NoteToPlace(0.14 * k, 0.14 * k + 0.13, GUITAR.midi_at(*at))
+            for k, at in enumerate(places)
+        ]
+        first = place(GUITAR, notes, school="alternate")
+        self.assertEqual(list(zip(first.strings, first.frets, strict=True)), places)
+        searched = solve(GUITAR, notes, school="alternate")
+        self.assertNotEqual(searched.strings, first.strings)
+
+    def test_ways_searched_in_one_pass_are_each_kept_and_cost_what_locks_cost(self) -> None:
+        notes, _ = played(A_MINOR_PENTATONIC)
+        last = [
+            replace(notes[0], onset_s=4.0, offset_s=4.3),
+            replace(notes[4], onset_s=4.4, offset_s=4.6),
+        ]
+        (run,) = runs_of(notes)
+        ways = even_placements(GUITAR, notes, run)
+        self.assertGreater(len(ways), 1)
+        names = {str(k): BASE for k in range(len(ways))}
+        paths, _ = _search(GUITAR, [*notes, *last], names, no_progress, None, ways)
+        for way, path in zip(ways, paths.values(), strict=True):
+            self.assertEqual({k: (path.strings[k], path.frets[k]) for k in way}, way)
+            locked = [
+                replace(n, string=way[k][0], fret=way[k][1]) if k in way else n
+                for k, n in enumerate([*notes, *last])
+            ]
+            alone = solve(GUITAR, locked, weights=BASE)
+            self.assertAlmostEqual(path.common_cost, alone.cost, places=6)
 
     def test_a_run_that_turns_is_two_runs_that_share_a_note(self) -> None:
         notes, places = played(G_MAJOR)

@@ -5,6 +5,7 @@ notes still ring. The cheapest path through all events is found exactly (R. Bell
 Programming*, 1957); only grips with very many readings are thinned first.
 """
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -74,13 +75,28 @@ class Chain:
         notes: list[NoteToPlace],
         weights: list[Weights],
         picking: Picking | None = None,
+        ways: Sequence[Mapping[int, tuple[int, int]]] = (),
     ) -> None:
-        """Begin; with `picking` the inside changes of the pick count."""
-        self._tables, self._notes, self._picking = tables, notes, picking
+        """Begin; with `picking` the inside changes of the pick count.
+
+        With `ways`, one for each of the `weights`, a path under that weighting has these notes on these
+        strings and frets.
+        """
+        self._tables, self._notes, self._picking, self._ways = tables, notes, picking, ways
         self._standing = np.stack([w.standing() for w in weights])
         self._moving = np.stack([w.moving() for w in weights])
         self._columns: list[_Column] = []
         self.is_hasty = False  # from here on only the cheapest few ways to hold an event are kept
+
+    def _off_the_ways(self, event: Event, held: HandStates) -> NDArray[np.float64]:
+        """Cost the states that leave the way of a weighting, (n_weightings, n_states)."""
+        off = np.zeros((len(self._standing), len(held)), dtype=bool)
+        for row, way in zip(off, self._ways, strict=False):
+            for column, note in enumerate(event.notes):
+                if note in way:
+                    string, fret = way[note]
+                    row |= (held.strings[:, column] != string) | (held.frets[:, column] != fret)
+        return IMPOSSIBLE * off
 
     def _thinned(
         self, held: HandStates, own: NDArray[np.float64]
@@ -99,12 +115,16 @@ class Chain:
         held, own = self._thinned(held, own)
         if len(held) < whole:
             name = (*name, ("hasty",))
+        common = own[0]
+        if self._ways:
+            own = own + self._off_the_ways(event, held)
         states, number = held, len(self._columns)
         if self._picking is not None and self._picking.chosen:
-            states, own = twice(held), np.tile(own, 2) + self._picking.begin(number, len(held))
+            begin = self._picking.begin(number, len(held))
+            states, own, common = twice(held), np.tile(own, 2) + begin, np.tile(common, 2) + begin
         if not self._columns:
             back = np.full((len(own), 1, len(states)), -1)
-            column = _Column(event, name, held, states, [()], own[:, None, :], back, own[0], None)
+            column = _Column(event, name, held, states, [()], own[:, None, :], back, common, None)
             self._columns.append(column)
             return
         last = self._columns[-1]
@@ -127,7 +147,7 @@ class Chain:
             key = np.argmin(last.cost, axis=1)[np.arange(len(came))[:, None], came]
             keys, back = [()], (key * len(last.states) + came)[:, None]
         self._columns.append(
-            _Column(event, name, held, states, keys, cost, back, own[0], move[0].copy())
+            _Column(event, name, held, states, keys, cost, back, common, move[0].copy())
         )
 
     def _with_ringing(

@@ -1,6 +1,7 @@
 """Where to play a phrase: the best placement, and real alternatives to it."""
 
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
@@ -27,6 +28,8 @@ from juxtanote.core.fretboard.states import TOGETHER_S, Event, group_events, tab
 from juxtanote.core.fretboard.strokes import picking_of
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.theory.tuning import Guitar
+
+Way = dict[int, tuple[int, int]]  # string and fret of some notes
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,17 +105,19 @@ def _search(
     profiles: dict[str, Weights],
     progress: Progress,
     school: str | None = None,
+    ways: Sequence[Way] = (),
 ) -> tuple[dict[str, HandPath], list[list[str]]]:
     """Find the cheapest path under each weighting, and what it could not obey.
 
-    Strokes that hang on the places, and cost, are searched together with them.
+    Strokes that hang on the places, and cost, are searched together with them. With `ways`, one for each
+    weighting, some notes have their places.
     """
     if not notes:
         return {name: HandPath((), (), (), 0.0, 0.0) for name in profiles}, [[] for _ in profiles]
     problems: list[str] = []
     events = group_events(notes)
     picking = picking_of(notes, school)
-    chain = Chain(tables_for(guitar), notes, list(profiles.values()), picking)
+    chain = Chain(tables_for(guitar), notes, list(profiles.values()), picking, ways)
     until = time.monotonic() + LONGEST_S
     for number, event in enumerate(events):
         if not chain.is_hasty and time.monotonic() > until:
@@ -142,6 +147,9 @@ def _placement(name: str, path: HandPath, problems: list[str]) -> Placement:
 # After so many seconds of exact search the rest of a phrase is searched among few places.
 LONGEST_S = 8.0
 EVEN, MOST_FOR_EVEN = "runs even across the strings", 120
+# What such a run may cost more than the cheapest placement and still come first: chosen on composed
+# phrases; those kept aside agree.
+EVEN_WORTH = 1.2
 # Cost of a run that begins in the middle of a string's share.
 HALF_BEGUN = 1.0
 # Cost of each change in the number of notes a string, where a line runs across the strings.
@@ -211,12 +219,10 @@ def alternatives(
         placement = _placement(name, path, told)
         ranked.append((path.common_cost + UNEVEN * unevenness(notes, placement), placement))
     ranked.sort(key=lambda entry: entry[0])
-    # Beside what the search ranks, never before it: the first is what `place` gives as well.
-    even = (
-        _even_placement(guitar, notes, school) if most > 1 and len(notes) <= MOST_FOR_EVEN else None
-    )
+    even = _even_placement(guitar, notes, school) if len(notes) <= MOST_FOR_EVEN else None
     if even is not None and all(p.strings != even.strings for _, p in ranked):
-        ranked.append((even.cost, even))
+        first = even.cost <= ranked[0][0] + EVEN_WORTH
+        ranked.insert(0 if first else len(ranked), (even.cost, even))
     best = replace(ranked[0][1], favours="best overall")
     if most == 1:
         return [best]
@@ -231,21 +237,28 @@ def _even_placement(
     guitar: Guitar, notes: list[NoteToPlace], school: str | None
 ) -> Placement | None:
     """Give the cheapest placement whose runs have as many notes on each string."""
-    told, found = list(notes), None
+    kept: Way = {}
+    found = None
     for run in runs_of(notes):
-        tried: list[tuple[float, int, list[NoteToPlace], HandPath, list[str]]] = []
-        for path in even_placements(guitar, told, run):
-            locked = [
-                replace(n, string=path[k][0], fret=path[k][1]) if k in path else n
-                for k, n in enumerate(told)
-            ]
-            paths, problems = _search(guitar, locked, {EVEN: BASE}, no_progress, school)
-            if paths[EVEN].cost < IMPOSSIBLE:
-                cost = paths[EVEN].common_cost + (0.0 if begins_full(path, run) else HALF_BEGUN)
-                tried.append((cost, len(tried), locked, paths[EVEN], problems[0]))
+        told = [
+            replace(n, string=kept[k][0], fret=kept[k][1]) if k in kept else n
+            for k, n in enumerate(notes)
+        ]
+        ways = even_placements(guitar, told, run)
+        if not ways:
+            continue
+        names = {f"{EVEN} {number}": BASE for number in range(len(ways))}
+        through = [{**kept, **way} for way in ways]
+        paths, problems = _search(guitar, notes, names, no_progress, school, through)
+        tried = [
+            (path.cost + (0.0 if begins_full(way, run) else HALF_BEGUN), number)
+            for number, (path, way) in enumerate(zip(paths.values(), ways, strict=True))
+            if path.cost < IMPOSSIBLE
+        ]
         if tried:
-            _, _, told, way_through, problem = min(tried)
-            found = _placement(EVEN, way_through, problem)
+            _, best = min(tried)
+            kept = through[best]
+            found = _placement(EVEN, list(paths.values())[best], problems[best])
     return found
 
 
