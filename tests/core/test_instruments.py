@@ -27,6 +27,7 @@ from juxtanote.core.analysis.instruments import (
     WINDOW_S,
     doubt_others,
     guitar_log_odds,
+    is_doubted,
     log_mel,
     mel_bands,
     mostly_others,
@@ -37,6 +38,7 @@ from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.analysis.stretches import hear_stretch
 from juxtanote.core.audio.read import read_sound, to_rate
 from juxtanote.core.audio.sound import Sound
+from juxtanote.core.checks.evidence import listen_again
 from juxtanote.core.progress import Cancelled
 from juxtanote.core.score.lesson import Focus
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
@@ -132,6 +134,21 @@ class Doubts(unittest.TestCase):
             for forward in (None, focus):
                 self.assertTrue(hear_stretch(sound, 0.0, 4.0, focus=forward).notes)
         self.assertAlmostEqual(asked_of[0], asked_of[1], delta=0.02 * asked_of[0])
+
+    def test_what_a_tab_or_a_take_is_of_is_not_asked(self) -> None:
+        """Who holds a tab against a sound says that a guitar plays there, however odd it sounds."""
+        rng = np.random.default_rng(6)
+        events = [StringEvent(0.2 + 0.3 * k, 0.28, 4, 5 + k % 3, 55.0 + k % 3) for k in range(10)]
+        mono = render_events(events, 44_100, StringVoice(), rng, length_s=3.5)
+        sound = Sound(np.stack([mono, mono]), 44_100)
+        nothing_like_it = mock.Mock(return_value=np.full(2, -9.0))
+        with mock.patch("juxtanote.core.analysis.listen.guitar_log_odds", nothing_like_it):
+            (again,) = listen_again(sound, 0.0, 3.5)
+            self.assertFalse(nothing_like_it.called)
+            doubted = hear_stretch(sound, 0.0, 3.5).notes
+        self.assertGreater(np.mean([n.confidence for n in again.notes]), 0.8)
+        self.assertTrue(all(is_doubted(n.evidence) for n in doubted))
+        self.assertFalse(any(is_doubted(n.evidence) for n in again.notes))
 
     def test_of_silence_nothing_is_known(self) -> None:
         self.assertTrue(np.isnan(guitar_log_odds(np.zeros(22_050, dtype=np.float32), 22_050)).all())

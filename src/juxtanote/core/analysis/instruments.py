@@ -3,10 +3,9 @@
 A piano or a violin by itself is heard as a guitar would be: pitch and attack are alike, and what was
 generated to learn from has few of them. ``weights/guitar.onnx`` was taught by others on recordings: it is
 musicnn (J. Pons, X. Serra, "musicnn: pre-trained convolutional neural networks for music audio tagging",
-ISMIR late-breaking 2019; package version 0.1.0, ISC licence, ``weights/guitar-LICENSE.txt``). It is
-asked in two ways, and the one that is surer of a guitar counts: by how much its tag of a guitar is
-likelier than those of piano, violin, cello and flute, and by a regression over its last layer but one,
-fitted by `lab.guitar`.
+ISMIR late-breaking 2019; package version 0.1.0, ISC licence, ``weights/guitar-LICENSE.txt``). What it
+tells is a regression over its last layer but one, fitted by `lab.guitar` to recorded and sampled
+instruments; where its own tags (a guitar against piano, violin, cello, flute) tell more, they count too.
 """
 
 from collections.abc import Sequence

@@ -44,6 +44,7 @@ def listen(
     progress: Progress = no_progress,
     learned: bool = True,
     keep_talk: bool = False,
+    is_guitar: bool = False,
     evidence: Callable[[int, Progress], listener.Posteriors] | None = None,
     unfocused: NDArray[np.float32] | None = None,
 ) -> Listening:
@@ -60,6 +61,8 @@ def listen(
         False uses the signal-processing road for one voice, as do missing weights.
     keep_talk : bool
         True leaves in what sounds like talk, and doubts no other instrument.
+    is_guitar : bool
+        True doubts no other instrument: somebody says that this is a guitar.
     evidence : callable, optional
         Gives so many frames of the listener's evidence, where somebody else makes it.
     unfocused : ndarray of float32, shape (n_samples,), optional
@@ -97,7 +100,7 @@ def listen(
     if not (keep_talk or hints.certain or hints.expected_notes):
         whole = mid if unfocused is None else centred(unfocused)
         notes = without_talk(notes, speech_probability(mid, SAMPLE_RATE))
-        if notes:
+        if notes and not is_guitar:
             odds = guitar_log_odds(whole, SAMPLE_RATE, part_of(progress, 0.95, 1.0))
             notes = doubt_others(notes, odds)
     notes = own_curves(notes)  # not before: talk is told by curves that keep to no pitch

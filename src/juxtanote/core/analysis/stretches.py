@@ -45,6 +45,7 @@ def hear_stretch(
     progress: Progress = no_progress,
     learned: bool = True,
     ahead: Ahead | None = None,
+    is_guitar: bool = False,
 ) -> Listening:
     """Listen to one stretch of a recording, a little before and after it for context.
 
@@ -64,6 +65,8 @@ def hear_stretch(
         False uses the signal-processing road for one voice.
     ahead : Ahead, optional
         Who makes the evidence of the whole recording; it knows of no focus.
+    is_guitar : bool
+        True where somebody says so: no other instrument is doubted.
     """
     low = max(start_s - MARGIN_S, 0.0)
     first = int(low * SAMPLE_RATE / HOP_LENGTH)
@@ -81,7 +84,7 @@ def hear_stretch(
     heard = listen(
         mid, side, start_s=low, reference_cents=reference_cents, hints=hints, progress=progress,
         learned=learned, evidence=None if ahead is None else partial(ahead.between, first),
-        unfocused=unfocused,
+        unfocused=unfocused, is_guitar=is_guitar,
     )  # fmt: skip
     inside = tuple(n for n in heard.notes if start_s - 0.03 <= n.onset_s < end_s - 0.02)
     clipped = tuple(replace(n, onset_s=max(n.onset_s, start_s)) for n in inside)

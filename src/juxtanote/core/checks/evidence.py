@@ -19,6 +19,8 @@ def listen_again(
 ) -> Iterator[Evidence]:
     """Listen to a part of a recording, stretch by stretch in bounded memory.
 
+    What is held against the sound is a guitar's: no other instrument is doubted.
+
     Parameters
     ----------
     sound : Sound
@@ -41,7 +43,7 @@ def listen_again(
             heard = hear_stretch(
                 sound, at, until, reference_cents=reference_cents,
                 progress=part_of(ahead.report, done, more),
-                ahead=ahead,
+                ahead=ahead, is_guitar=True,
             )  # fmt: skip
             yield Evidence(at, until, heard)
             at = until
