@@ -31,7 +31,7 @@ EVERY = 4  # windows, where nothing is doubted
 SURELY = 0.5  # log odds; where they are less, those around are asked, too
 COMPRESSED = 1e4
 # Under these, the mean of what is known so near to a note, it is doubted, so much a step.
-DOUBTED_UNDER, DOUBT, REACH_S = -0.1, 20.0, 10.0
+DOUBTED_UNDER, DOUBT, REACH_S = -0.2, 20.0, 10.0
 MOST_DOUBT = 7.0  # what is 0.999 sure is no more than half sure then
 SPREAD = 1.5  # of what one window of a guitar tells: of few windows little is believed
 
