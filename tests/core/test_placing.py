@@ -6,11 +6,13 @@ Box positions of the minor pentatonic scale, two notes a string, are common prac
 import unittest
 from dataclasses import replace
 
-from juxtanote.core.analysis.perceived import PerceivedNote
+from juxtanote.core.analysis.perceived import OtherReading, PerceivedNote
 from juxtanote.core.fretboard.phrases import note_to_place
 from juxtanote.core.fretboard.solver import place
 from juxtanote.core.placing import place_heard
-from juxtanote.core.theory.observed import Observation, Shows
+from juxtanote.core.score.lesson import Lesson, Phrase
+from juxtanote.core.score.readings import take_runner_up
+from juxtanote.core.theory.observed import Observation, Otherwise, Shows
 from juxtanote.core.theory.tuning import Guitar
 
 # A minor pentatonic at the fifth fret, from the sixth string up.
@@ -49,6 +51,17 @@ class HeardSlurs(unittest.TestCase):
         self.assertEqual([(n.written.string, n.written.fret) for n in notes], list(BOX))
         self.assertEqual(notes[TO_B].written.techniques, frozenset())
         self.assertIn(Shows.WEAK_ATTACK, {seen.of for seen in notes[TO_B].heard.evidence})
+
+    def test_one_that_is_not_written_can_be_had_by_its_other_reading(self) -> None:
+        heard = played(TO_B, "hammer-on")
+        picked = OtherReading(heard[TO_B].midi, 0.4, Otherwise.PICKED)
+        heard[TO_B] = replace(heard[TO_B], others=(picked,))
+        notes = place_heard(heard, Guitar(), "alternate")
+        (offered,) = notes[TO_B].heard.runner_ups
+        self.assertEqual((offered.differs, offered.confidence), (Otherwise.SLURRED, 0.6))
+        lesson = Lesson(phrases=(Phrase(1, "A", 0.0, 4.0, notes=tuple(notes)),))
+        taken = take_runner_up(lesson, 1, notes[TO_B].ident)
+        self.assertIn("hammer-on", taken.phrases[0].notes[TO_B].written.techniques)
 
     def test_one_that_fits_it_is_written(self) -> None:
         notes = place_heard(played(TO_B - 1, "hammer-on"), Guitar(), "alternate")

@@ -15,7 +15,7 @@ from juxtanote.core.fretboard.states import group_events
 from juxtanote.core.fretboard.strokes import choose_strokes
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.note import WIDEST_BEND, Evidence, HeardNote, Note, RunnerUp, WrittenNote
-from juxtanote.core.theory.observed import Shows
+from juxtanote.core.theory.observed import Otherwise, Shows
 from juxtanote.core.theory.tuning import STANDARD, Guitar
 
 LEAST_NOTE_S = 0.02  # the shortest note, in seconds
@@ -108,15 +108,7 @@ def to_notes(
             confidence=_within(note.confidence, 0.0, 1.0),
             curve=note.curve,
             evidence=note.evidence,
-            runner_ups=tuple(
-                RunnerUp(
-                    midi=_within(o.midi, 0.0, 127.0),
-                    confidence=_within(o.confidence, 0.0, 1.0),
-                    differs=o.differs,
-                    at_s=max(o.at_s, 0.0),
-                )
-                for o in note.others
-            ),
+            runner_ups=_runner_ups(note, places[index].techniques),
             stiffness=note.stiffness,
             strength=note.strength,
             legato=note.legato,
@@ -131,6 +123,19 @@ def to_notes(
         )
         notes.append(Note(index + 1, seen, written))
     return notes
+
+
+def _runner_ups(note: PerceivedNote, written: frozenset[str]) -> tuple[RunnerUp, ...]:
+    """Give other readings; of a slur that is not written, because the hand says otherwise, it is one."""
+    is_torn = bool(note.techniques & SLURS) and not written & SLURS
+    found = []
+    for other in note.others:
+        differs, confidence = other.differs, _within(other.confidence, 0.0, 1.0)
+        if is_torn and differs is Otherwise.PICKED:
+            differs, confidence = Otherwise.SLURRED, round(1.0 - confidence, 3)
+        midi, at_s = _within(other.midi, 0.0, 127.0), max(other.at_s, 0.0)
+        found.append(RunnerUp(midi=midi, confidence=confidence, differs=differs, at_s=at_s))
+    return tuple(found)
 
 
 def _within(value: float, low: float, high: float) -> float:
