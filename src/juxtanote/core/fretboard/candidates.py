@@ -22,9 +22,7 @@ class NoteToPlace:
     fret: int | None = None  # locked
     legato: float = 0.0  # how much it sounds slurred, where it is not marked as such
     clue: tuple[tuple[tuple[int, int], float], ...] = ()  # cost by place, from the sound
-    slur_price: float = (
-        0.0  # of leaving the string of a slur that is only heard; 0: it cannot be left
-    )
+    slur_price: float = 0.0  # of leaving the string of a slur that is only heard; 0: it must not be
 
 
 def find_candidates(guitar: Guitar, note: NoteToPlace) -> list[tuple[int, int]]:

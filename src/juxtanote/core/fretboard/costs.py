@@ -143,9 +143,7 @@ class EventTraits:
     midi: tuple[float, ...] = ()
     clues: tuple[dict[tuple[int, int], float], ...] = ()  # cost by place, from the sound
     legato: float = 0.0  # how much a note of it sounds slurred without being marked so
-    slur_prices: tuple[
-        float, ...
-    ] = ()  # what it costs to leave the string of each slur; 0: it cannot be
+    slur_prices: tuple[float, ...] = ()  # of leaving the string of each slur; 0: it must not be
 
     def fretted(self, states: HandStates) -> NDArray[np.bool_]:
         """Tell which notes the fretting hand holds down, shape (n_states, n_notes).

@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 
 from juxtanote.core.fretboard.candidates import NoteToPlace
 from juxtanote.core.fretboard.costs import (
-    BASE,
     IMPOSSIBLE,
     MOVING,
     PROFILES,
@@ -239,6 +238,7 @@ def _even_placement(
     """Give the cheapest placement whose runs have as many notes on each string."""
     kept: Way = {}
     found = None
+    habit = next(iter(_profiles_for(notes).values()))
     for run in runs_of(notes):
         told = [
             replace(n, string=kept[k][0], fret=kept[k][1]) if k in kept else n
@@ -247,7 +247,7 @@ def _even_placement(
         ways = even_placements(guitar, told, run)
         if not ways:
             continue
-        names = {f"{EVEN} {number}": BASE for number in range(len(ways))}
+        names = {f"{EVEN} {number}": habit for number in range(len(ways))}
         through = [{**kept, **way} for way in ways]
         paths, problems = _search(guitar, notes, names, no_progress, school, through)
         tried = [
