@@ -39,6 +39,7 @@ from juxtanote.core.analysis.stretches import hear_stretch
 from juxtanote.core.audio.read import read_sound, to_rate
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.checks.evidence import listen_again
+from juxtanote.core.collection.heard import line_of
 from juxtanote.core.progress import Cancelled
 from juxtanote.core.score.lesson import Focus
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
@@ -144,6 +145,7 @@ class Doubts(unittest.TestCase):
         nothing_like_it = mock.Mock(return_value=np.full(2, -9.0))
         with mock.patch("juxtanote.core.analysis.listen.guitar_log_odds", nothing_like_it):
             (again,) = listen_again(sound, 0.0, 3.5)
+            self.assertEqual(len(line_of(sound)[0]), len(events))
             self.assertFalse(nothing_like_it.called)
             doubted = hear_stretch(sound, 0.0, 3.5).notes
         self.assertGreater(np.mean([n.confidence for n in again.notes]), 0.8)

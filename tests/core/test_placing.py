@@ -69,6 +69,10 @@ class HeardSlurs(unittest.TestCase):
         self.assertEqual(notes[TO_B - 1].written.techniques, frozenset({"hammer-on"}))
         self.assertEqual(notes[TO_B - 1].written.stroke, "")
 
+    def test_one_from_before_the_phrase_is_kept(self) -> None:
+        notes = place_heard(played(0, "pull-off"), Guitar(), "alternate")
+        self.assertEqual(notes[0].written.techniques, frozenset({"pull-off"}))
+
     def test_one_that_goes_the_wrong_way_is_not_written(self) -> None:
         notes = place_heard(played(TO_B - 1, "pull-off"), Guitar(), "alternate")
         self.assertEqual(notes[TO_B - 1].written.techniques, frozenset())

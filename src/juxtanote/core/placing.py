@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtanote.core.analysis.perceived import Listening, PerceivedNote
+from juxtanote.core.analysis.touch import SLURS
 from juxtanote.core.fretboard.candidates import NoteToPlace, find_candidates
 from juxtanote.core.fretboard.clues import CLEAR
 from juxtanote.core.fretboard.fingers import choose_fingers
@@ -19,7 +20,6 @@ from juxtanote.core.theory.observed import Otherwise, Shows
 from juxtanote.core.theory.tuning import STANDARD, Guitar
 
 LEAST_NOTE_S = 0.02  # the shortest note, in seconds
-SLURS = frozenset({"hammer-on", "pull-off"})
 # What it costs to leave the string of a slur that was heard, and so much more of one that is sure. Of all
 # techniques slurs are told the worst, and where a hand is tells of them, too: obeyed at any cost they put
 # up to six in a hundred notes on a wrong string. Chosen on phrases of recorded guitars and of soundfonts.
@@ -175,8 +175,7 @@ def place_heard(
         told = places_of(to_notes(kept, placed, places, guitar, school), guitar)
         places = [replace(t, slur_price=p.slur_price) for t, p in zip(told, places, strict=True)]
         placed = place(guitar, places, school=school)
-    torn = set(torn_slurs(places, placed))
-    for index in torn:
+    for index in torn_slurs(places, placed):
         places[index] = replace(places[index], techniques=places[index].techniques - SLURS)
     notes = to_notes(kept, placed, places, guitar, school)
     return notes if string is None else [note.rewritten("place") for note in notes]
@@ -184,6 +183,8 @@ def place_heard(
 
 def torn_slurs(places: list[NoteToPlace], placement: Placement) -> list[int]:
     """Give which slurs leave the string of the note before, or go the wrong way on it.
+
+    Of the first notes this is not known: they may be slurred from what comes before the phrase.
 
     Parameters
     ----------
@@ -193,19 +194,15 @@ def torn_slurs(places: list[NoteToPlace], placement: Placement) -> list[int]:
         A string and a fret for each.
     """
     torn: list[int] = []
-    before: tuple[int, ...] = ()
-    for event in group_events(places):
+    events = group_events(places)
+    for before, event in zip(events, events[1:], strict=False):
         for index in event.notes:
-            tags, string, fret = (
-                places[index].techniques, placement.strings[index], placement.frets[index],
-            )  # fmt: skip
-            from_there = [
-                placement.frets[m] - fret for m in before if placement.strings[m] == string
-            ]
-            falls, rises = any(f > 0 for f in from_there), any(f < 0 for f in from_there)
+            tags, string = places[index].techniques, placement.strings[index]
+            on_it = [placement.frets[m] for m in before.notes if placement.strings[m] == string]
+            rises = any(fret < placement.frets[index] for fret in on_it)
+            falls = any(fret > placement.frets[index] for fret in on_it)
             if ("hammer-on" in tags and not rises) or ("pull-off" in tags and not falls):
                 torn.append(index)
-        before = event.notes
     return torn
 
 

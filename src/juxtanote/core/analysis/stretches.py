@@ -98,6 +98,7 @@ def hear_all(
     progress: Progress = no_progress,
     learned: bool = True,
     hints: Hints | None = None,
+    is_guitar: bool = False,
 ) -> list[PerceivedNote]:
     """Listen to a whole recording stretch by stretch, in bounded memory.
 
@@ -113,6 +114,8 @@ def hear_all(
         False uses the signal-processing road for one voice.
     hints : Hints, optional
         What the person knows.
+    is_guitar : bool
+        True where somebody says so: no other instrument is doubted.
     """
     notes: list[PerceivedNote] = []
     start, duration = 0.0, sound.duration_s
@@ -122,7 +125,7 @@ def hear_all(
             heard = hear_stretch(
                 sound, start, end, reference_cents=reference_cents, learned=learned, hints=hints,
                 progress=part_of(ahead.report, start / duration, end / duration),
-                ahead=ahead,
+                ahead=ahead, is_guitar=is_guitar,
             )  # fmt: skip
             following = _start_after(heard.notes, start, end) if end < duration else end
             notes += [note for note in heard.notes if note.onset_s < following]

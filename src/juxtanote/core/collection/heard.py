@@ -30,7 +30,7 @@ def line_of(take: Sound, progress: Progress = no_progress) -> Line:
     reference = reference_to_hear_at(whole_middle(take), SAMPLE_RATE)
     notes = sorted(
         (note.onset_s, round(note.midi))
-        for note in hear_all(take, reference_cents=reference, progress=progress)
+        for note in hear_all(take, reference_cents=reference, progress=progress, is_guitar=True)
         if note.confidence > ALONE_FROM and "dead" not in note.techniques
     )
     if len(notes) < FEWEST:

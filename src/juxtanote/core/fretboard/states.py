@@ -26,7 +26,7 @@ from juxtanote.core.fretboard.costs import (
 from juxtanote.core.theory.tuning import MOST_STRINGS, Guitar
 
 TOGETHER_S = 0.03  # onsets so near are one grip
-RINGS_ON_S = 0.2  # an overlap so short does not hold a finger down: no end is heard better
+RINGS_ON_S = 0.2  # an overlap so short does not hold a finger down: ends are heard no better
 MOST_GRIPS = 400  # of one moment that are followed
 MOST_TRIED = 4000  # ways to put the fingers of one moment
 MOST_STATES = 300  # hands of one moment that are followed
