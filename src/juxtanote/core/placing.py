@@ -9,6 +9,7 @@ from juxtanote.core.analysis.perceived import Listening, PerceivedNote
 from juxtanote.core.analysis.touch import SLURS
 from juxtanote.core.fretboard.candidates import NoteToPlace, find_candidates
 from juxtanote.core.fretboard.clues import CLEAR
+from juxtanote.core.fretboard.costs import goes_its_way
 from juxtanote.core.fretboard.fingers import choose_fingers
 from juxtanote.core.fretboard.phrases import places_of
 from juxtanote.core.fretboard.solver import Placement, place
@@ -199,9 +200,8 @@ def torn_slurs(places: list[NoteToPlace], placement: Placement) -> list[int]:
         for index in event.notes:
             tags, string = places[index].techniques, placement.strings[index]
             on_it = [placement.frets[m] for m in before.notes if placement.strings[m] == string]
-            rises = any(fret < placement.frets[index] for fret in on_it)
-            falls = any(fret > placement.frets[index] for fret in on_it)
-            if ("hammer-on" in tags and not rises) or ("pull-off" in tags and not falls):
+            led = goes_its_way(tags, np.array(on_it, dtype=np.int64), placement.frets[index])
+            if tags & SLURS and not led.any():
                 torn.append(index)
     return torn
 

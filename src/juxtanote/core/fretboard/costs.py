@@ -376,14 +376,10 @@ def forbidden_moves(
             continue
         string, fret = after.strings[:, column], after.frets[:, column]
         same = before.strings[:, :, None] == string[None, None, :]
-        if "slide" in tags and not tied - {"slide"} and len(traits.techniques) == 1:
+        if tied == {"slide"} and len(traits.techniques) == 1:
             moves = before.frets[:, :, None] != fret[None, None, :]
-        elif tags & {"hammer-on", "tap"}:
-            moves = before.frets[:, :, None] < fret[None, None, :]
-        elif "pull-off" in tags:
-            moves = before.frets[:, :, None] > fret[None, None, :]
         else:
-            moves = np.ones_like(same)
+            moves = goes_its_way(tags, before.frets[:, :, None], fret[None, None, :])
         fine = np.any(same & moves, axis=1)
         if "tap" in tags:  # the other hand comes down on any string, but not behind a held note
             fine |= ~np.any(same, axis=1)
@@ -392,6 +388,30 @@ def forbidden_moves(
         price = FROM_NOWHERE if tied == {"slide"} else heard or IMPOSSIBLE
         cost += np.where(fine, 0.0, price)
     return cost
+
+
+def goes_its_way(
+    tags: frozenset[str], before: int | NDArray[np.int64], after: int | NDArray[np.int64]
+) -> NDArray[np.bool_]:
+    """Tell where a slur may lead on its string: hammered notes and taps rise, pulled ones fall.
+
+    Parameters
+    ----------
+    tags : frozenset of str
+        Techniques of the note that is slurred.
+    before, after : int or ndarray of int
+        Fret that the string sounds from, and fret of the note, of shapes that go together.
+
+    Examples
+    --------
+    >>> goes_its_way(frozenset({"pull-off"}), 7, np.array([5, 8])).tolist()
+    [True, False]
+    """
+    if tags & {"hammer-on", "tap"}:
+        return np.less(before, after)
+    if "pull-off" in tags:
+        return np.greater(before, after)
+    return np.ones(np.broadcast(before, after).shape, dtype=bool)
 
 
 def bar_can_hold(grip: tuple[tuple[int, int], ...], techniques: tuple[frozenset[str], ...]) -> bool:

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from juxtanote.core.fretboard.candidates import NoteToPlace
-from juxtanote.core.fretboard.costs import IMPOSSIBLE, HandStates, Weights, in_time
+from juxtanote.core.fretboard.costs import IMPOSSIBLE, HandStates, Weights, goes_its_way, in_time
 from juxtanote.core.fretboard.states import Event, EventKey, Tables
 from juxtanote.core.fretboard.strokes import Picking
 
@@ -230,10 +230,11 @@ class Chain:
         for before, column in zip(self._columns, self._columns[1:], strict=False):
             for note, tags in zip(column.event.notes, column.event.traits.techniques, strict=True):
                 slurs = sorted(tags & {"hammer-on", "pull-off"})
-                earlier = [(m, strings[m]) for m in before.event.notes]
-                if slurs and strings[note] not in [s for _, s in earlier]:
-                    found.append(self._torn(slurs[0], note, earlier[0][0], strings))
-                elif slurs and not self._goes_right(slurs[0], note, before, strings, frets):
+                earlier = before.event.notes
+                on_it = [frets[m] for m in earlier if strings[m] == strings[note]]
+                if slurs and not on_it:
+                    found.append(self._torn(slurs[0], note, earlier[0], strings))
+                elif slurs and not goes_its_way(tags, np.array(on_it), frets[note]).any():
                     at = column.event.onset_s
                     turn = "rise" if slurs[0] != "pull-off" else "fall"
                     found.append(f"The {slurs[0]} at {at:.2f} s does not {turn} on its string.")
@@ -241,17 +242,6 @@ class Chain:
                     if strings[other] == strings[note] and not tags & {"slide", *slurs}:
                         found.append(self._shared(note, other, strings[note]))
         return found or ["Some slurs cannot be played as marked."]
-
-    def _goes_right(
-        self,
-        word: str,
-        note: int,
-        before: _Column,
-        strings: tuple[int, ...],
-        frets: tuple[int, ...],
-    ) -> bool:
-        on = [frets[m] for m in before.event.notes if strings[m] == strings[note]]
-        return any(f > frets[note] if word == "pull-off" else f < frets[note] for f in on)
 
     def _torn(self, word: str, note: int, before: int, strings: tuple[int, ...]) -> str:
         at = self._notes[note].onset_s

@@ -18,6 +18,7 @@ from juxtanote.core.analysis.middle import whole_middle
 from juxtanote.core.analysis.reference_pitch import reference_to_hear_at
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.analysis.stretches import ALONE_FROM
+from juxtanote.core.analysis.touch import SLURS
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.checks.complaints import EXTRA, MISSING, QUIET, Asked, Complaint, complaint_of
 from juxtanote.core.checks.evidence import listen_again
@@ -39,7 +40,6 @@ SPAN_S, LEAST_NOTES, ENOUGH_FOR_CURVES = 4.0, 9, 7
 # Of the evidence that a slurred note sounds: below it was not played at all, above it was too soft.
 GONE, SOON_S = 6e-4, 0.2
 SOFT_IS_RIGHT = 0.8  # how often one is too soft that nobody hears and that sounds all the same
-SLURS = frozenset({"hammer-on", "pull-off"})
 # A student leaves notes out, or hits one more, oftener than a tab is wrong so, and no band covers it:
 # beside what is told of a tab, from so little confidence on.
 TOLD_FROM = {EXTRA: 0.0, MISSING: 0.4}
