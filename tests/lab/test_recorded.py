@@ -1,5 +1,7 @@
 """Recorded notes played anew: pitch against the definition of equal temperament, onsets as asked."""
 
+import io
+import tarfile
 import tempfile
 import unittest
 from pathlib import Path
@@ -10,7 +12,7 @@ import soundfile
 
 from juxtanote.core.synth.strings import StringEvent
 from lab.instruments import SAMPLE_RATE
-from lab.recorded import MISNAMED, Recorded, line, read_recorded
+from lab.recorded import MISNAMED, Recorded, line, read_recorded, unpack
 
 RATE = 44_100
 
@@ -41,6 +43,28 @@ class RecordedNotes(unittest.TestCase):
         self.assertEqual(sorted(notes), [35, 57, 61])
         with self.assertRaises(FileNotFoundError):
             read_recorded(self.folder / "nothing")
+
+    def test_a_package_is_unpacked_flat_and_whole_or_not_at_all(self) -> None:
+        sound = io.BytesIO()
+        soundfile.write(sound, plucked(57, 0.0), RATE, format="WAV")
+        target = self.folder / "guitar"
+
+        def packed(files: dict[str, bytes]) -> Path:
+            archive = self.folder / "a.tgz"
+            with tarfile.open(archive, "w:gz") as made:
+                for name, data in files.items():
+                    member = tarfile.TarInfo(name)
+                    member.size = len(data)
+                    made.addfile(member, io.BytesIO(data))
+            return archive
+
+        with self.assertRaises(FileNotFoundError):
+            unpack(packed({"package/README.md": b"CC BY", "package/index.js": b""}), target)
+        self.assertEqual([path.name for path in self.folder.iterdir()], ["a.tgz"])
+        note = sound.getvalue()
+        unpack(packed({"package/A3.wav": note, "../../B3.wav": note, "x/run.sh": b""}), target)
+        self.assertEqual(sorted(path.name for path in target.iterdir()), ["A3.wav", "B3.wav"])
+        self.assertEqual(sorted(read_recorded(target).notes), [57, 59])
 
     def test_a_note_that_is_known_to_be_misnamed_is_left_out(self) -> None:
         (name, note), *_ = MISNAMED
