@@ -15,7 +15,7 @@ from juxtanote.core.analysis.channels import LOWEST_MIDI
 from juxtanote.core.analysis.spectra import HOP_LENGTH, SAMPLE_RATE, log_spectra
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
 from juxtanote.core.theory.tuning import STANDARD
-from lab import curves, instruments
+from lab import curves, instruments, mixes, scenes
 from lab.backing import any_guitar
 from lab.blend import blend, seeing_twice
 from lab.instruments import _chains
@@ -186,6 +186,51 @@ class TestSounds(unittest.TestCase):
         )
         with self.assertRaisesRegex(ValueError, "mono"):
             level(quiet, -18.0)
+
+    def test_buried_leads_lie_where_they_should_and_their_truth_goes_with_them(self) -> None:
+        times = np.arange(int(scenes.LENGTH_S * SAMPLE_RATE)) / SAMPLE_RATE
+        hertz = {"lead": (440.0, 550.0), "back": (1500.0, 1900.0), "drums": (3100.0,)}
+
+        def cells(rows: int, row: int) -> np.ndarray:
+            made = np.zeros((rows, 61, scenes.N_FRAMES), dtype=np.uint8)
+            made[[0, -2 if rows > 2 else 0], row, 100] = 1  # a lead is one of any guitars
+            return np.packbits(made, axis=-1)
+
+        tones = {
+            name: [np.sin(2 * np.pi * f * times) for f in some] for name, some in hertz.items()
+        }
+        scene = {
+            name: np.stack([mixes.as_sound(pan(0.1 * tone, 0.0)) for tone in some])[None]
+            for name, some in tones.items()
+        }
+        scene["lead_cells"] = np.stack([cells(len(scenes.KINDS), row) for row in (10, 20)])
+        scene["lead_frames"] = np.zeros((2, 2, scenes.N_FRAMES), dtype=np.uint8)
+        scene["back_cells"] = np.stack([cells(2, row) for row in (30, 40)])
+        with (
+            mock.patch.object(scenes, "make_scene", return_value=scene),
+            mock.patch.object(mixes, "_mastered", side_effect=lambda stereo, _: stereo),
+        ):
+            made = list(mixes.buried(np.random.default_rng(5)))
+        self.assertEqual(len(made), mixes.BURIED)
+        some = np.array([f for every in hertz.values() for f in every])
+        for k, (stereo, truth, _) in enumerate(made):
+            mono = stereo.mean(axis=0)
+            power = [np.abs(np.mean(mono * np.exp(-2j * np.pi * f * times))) ** 2 for f in some]
+            heard = np.array(power) > 1e-4 * max(power)
+            struck = np.flatnonzero(truth[0].any(axis=1)).tolist()
+            guitars = set(np.flatnonzero(truth[scenes.ANY][0].any(axis=1)).tolist())
+            with self.subTest(mix=k):
+                if k >= mixes.BURIED - mixes.NOBODY:
+                    self.assertEqual(struck, [])
+                    continue
+                own = {10: 0, 20: 1}[struck[0]]
+                self.assertTrue(heard[own] and set(struck) <= guitars)
+                self.assertEqual(bool(heard[2:].any()), k >= mixes.BURIED_ALONE)
+                self.assertEqual(bool(guitars & {30, 40}), k >= mixes.BURIED_ALONE)
+                if k >= mixes.BURIED_ALONE:
+                    over = 10.0 * np.log10(power[own] / sum(power[2:]))
+                    low, high = mixes.OVER_DB
+                    self.assertTrue(low - 0.5 < over < high + 0.5, over)
 
     def test_a_soundfont_that_gives_silence_is_told(self) -> None:
         """As a kit gives that has no sound on the tenth channel: for long the bench had no drums."""
