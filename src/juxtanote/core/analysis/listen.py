@@ -13,6 +13,7 @@ from juxtanote.core.analysis.decode import decode, trace
 from juxtanote.core.analysis.evidence import Evidence
 from juxtanote.core.analysis.glides import join_glides
 from juxtanote.core.analysis.instruments import doubt_others, guitar_log_odds
+from juxtanote.core.analysis.low_octaves import mend_low_octaves
 from juxtanote.core.analysis.middle import centred
 from juxtanote.core.analysis.naming import TIED_GAP_S, describe, own_curves
 from juxtanote.core.analysis.partials import measure_stiffness
@@ -85,7 +86,10 @@ def listen(
         if hints.certain:
             heard = _made_certain(heard, hints.certain, start_s)
         doubt = partial(doubt_restrikes, mid=mid, reference_hz=reference_hz)
-        found = join_glides(decode(heard, hints.decoder(), list if hints.certain else doubt))
+        found = decode(heard, hints.decoder(), list if hints.certain else doubt)
+        if not hints.certain:
+            found = mend_low_octaves(found, mid, reference_hz, hints.lowest)
+        found = join_glides(found)
         onset_curve = heard.cells[Cell.ONSET].max(axis=0).astype(np.float64)
         voices = heard.cells[Cell.ACTIVE].sum(axis=0).astype(np.float64)
         onset_rows: NDArray[np.float32] | None = heard.cells[Cell.ONSET]
