@@ -16,7 +16,7 @@ from juxtanote.app.sheet.geometry import Geometry, pitch_range
 from juxtanote.app.sheet.heard_row import _crosses
 from juxtanote.app.sheet.rows import Row
 from juxtanote.app.sheet.scene import fret_box, notes_before
-from juxtanote.app.sheet.written_row import crowding, placed, written_looks
+from juxtanote.app.sheet.written_row import crowding, placed, words_begun, written_looks
 from juxtanote.app.shell import Shell
 from juxtanote.app.teach.paper import paint_page
 from juxtanote.app.widgets.neck import Neck
@@ -295,6 +295,24 @@ class TestSheetPicture(WindowTest):
         for index, one in enumerate(taken):
             for other in taken[index + 1 :]:
                 self.assertFalse(one.intersects(other))
+
+    def test_a_word_is_said_where_it_begins_on_whatever_string_and_once_a_stroke(self) -> None:
+        muted, plain = frozenset({"palm-mute"}), frozenset[str]()
+        played = [
+            (2.0, 6, muted), (2.2, 6, muted), (2.4, 5, muted), (2.4, 4, muted), (2.6, 5, plain),
+            (2.61, 4, plain), (2.8, 6, muted), (3.0, 5, muted), (3.005, 4, plain), (3.2, 4, muted),
+        ]  # fmt: skip
+        notes = [
+            note(k, at, string, 3, length_s=0.1).rewritten(techniques=tags)
+            for k, (at, string, tags) in enumerate(played, start=1)
+        ]
+        begun = words_begun(notes, notes)
+        self.assertEqual(begun, {1: muted, 7: muted})
+        for first in range(len(notes)):  # and the same however far it is scrolled
+            shown = notes[first:]
+            same = {n.ident: begun[n.ident] for n in shown if n.ident in begun}
+            self.assertEqual(words_begun(notes, shown), same)
+        self.assertEqual(words_begun(notes, []), {})
 
     def test_notes_before_are_those_of_the_same_string(self) -> None:
         phrase = self.document.lesson.phrases[0]

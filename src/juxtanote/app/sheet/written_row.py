@@ -1,5 +1,6 @@
 """The written row: strings, fret numbers at their onsets, techniques in their measured shape, hands."""
 
+from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -10,7 +11,7 @@ from PyQt6.QtGui import QFontMetrics, QPainter, QPainterPath, QPolygonF
 from juxtanote.app.look.theme import MIDDLE, SMALL, TEXT, colour, drawn_font, pen
 from juxtanote.app.sheet.geometry import LEFT, RIGHT
 from juxtanote.app.sheet.rows import Looks, NoteLook
-from juxtanote.app.sheet.scene import Scene, fret_box, fret_text, fret_width
+from juxtanote.app.sheet.scene import LONGEST_RING_S, Scene, fret_box, fret_text, fret_width
 from juxtanote.core.score.note import SLURS, Note
 from juxtanote.core.score.signs import STROKE_SIGNS, bend_name
 from juxtanote.core.score.sounding import cents_over_wire
@@ -26,7 +27,10 @@ JOINED = SLURS | {"slide"}  # drawn from the note before on the string
 OFF_WIRE_CENTS, OTHER_FRET_CENTS = 8.0, 100.0  # less is in tune; more is another fret
 FAR_UNDER = 2.0  # semitones that a glide from below is drawn
 WORDS = tuple((t.name, t.brief) for t in TABLE if t.brief)  # over the strings, where it begins
-LABELLED = frozenset({"tap", "bar", *BENT, *(word for word, _ in WORDS)})
+SAID = frozenset(word for word, _ in WORDS)
+LABELLED = frozenset({"tap", "bar", *BENT, *SAID})
+TOGETHER_S = 0.03  # onsets so near are one stroke
+MOST_AT_ONCE = 10  # notes of one stroke
 
 
 @dataclass(frozen=True, slots=True)
@@ -197,18 +201,42 @@ def _labels(scene: Scene, notes: Sequence[Note]) -> dict[int, tuple[Label, ...]]
     """Find room for every small word: each stands clear of those of the notes before it."""
     taken: list[QRectF] = []
     found: dict[int, tuple[Label, ...]] = {}
+    begun = words_begun(scene.phrase.notes, notes)
     for note in notes:
         if not note.written.techniques & LABELLED:
             continue
-        labels = tuple(
-            placed(text, weight, x, y, taken) for text, weight, x, y in _wanted(scene, note)
-        )
+        wanted = _wanted(scene, note, begun.get(note.ident, frozenset()))
+        labels = tuple(placed(text, weight, x, y, taken) for text, weight, x, y in wanted)
         if labels:
             found[note.ident] = labels
     return found
 
 
-def _wanted(scene: Scene, note: Note) -> list[tuple[str, int, float, float]]:
+def words_begun(every: Sequence[Note], shown: Sequence[Note]) -> dict[int, frozenset[str]]:
+    """Find which words are said over the notes that are shown: once a stroke, where they begin.
+
+    A word begins where the stroke before goes without it, on whatever string. Both are by onset, and what
+    is shown is a part of every note.
+    """
+    if not shown:
+        return {}
+    found: dict[int, frozenset[str]] = {}
+    wanted, last = {note.ident for note in shown}, shown[-1].onset_s
+    first = bisect_left(every, shown[0].onset_s - LONGEST_RING_S, key=lambda n: n.onset_s)
+    earlier, current, began_s = frozenset[str](), frozenset[str](), -1e9
+    for note in every[max(first - MOST_AT_ONCE, 0) :]:
+        if note.onset_s > last:
+            break
+        if note.onset_s - began_s >= TOGETHER_S:
+            earlier, current, began_s = current, frozenset(), note.onset_s
+        words = note.written.techniques & SAID
+        if note.ident in wanted and words - earlier - current:
+            found[note.ident] = words - earlier - current
+        current |= words
+    return found
+
+
+def _wanted(scene: Scene, note: Note, begun: frozenset[str]) -> list[tuple[str, int, float, float]]:
     """List the small words of a note: text, weight, and where each would like to stand."""
     g, tags, before = scene.geometry, note.written.techniques, scene.before.get(note.ident)
     x, y = g.x(note.onset_s), g.string_y(note.written.string)
@@ -219,7 +247,7 @@ def _wanted(scene: Scene, note: Note) -> list[tuple[str, int, float, float]]:
         peak = min(_shape(scene, note), key=lambda p: p.y())
         wanted.append((bend_name(note.written.bend_semitones), 600, peak.x(), peak.y() - 4))
     for word, sign in WORDS:
-        if word in tags and (before is None or word not in before.written.techniques):
+        if word in begun:
             wanted.append((sign, 500, x, g.strings_top - 14))
     if "bar" in tags:
         off = cents_over_wire(note, scene.context.guitar)
