@@ -290,7 +290,7 @@ class TestSheetPicture(WindowTest):
 
     def test_labels_stand_clear_of_each_other(self) -> None:
         taken: list[QRectF] = []
-        labels = [placed("full", 600, 100.0, 100.0, taken) for _ in range(3)]
+        labels = [placed("full", 600, 100.0, 100.0, 0.0, taken) for _ in range(3)]
         self.assertEqual([label.bottom for label in labels], [100.0, 88.0, 76.0])
         for index, one in enumerate(taken):
             for other in taken[index + 1 :]:
@@ -307,7 +307,7 @@ class TestSheetPicture(WindowTest):
             for k, (at, string, tags) in enumerate(played, start=1)
         ]
         begun = words_begun(notes, notes)
-        self.assertEqual(begun, {1: muted, 7: muted})
+        self.assertEqual(begun, {1: {"palm-mute": 2.4}, 7: {"palm-mute": 3.2}})
         for first in range(len(notes)):  # and the same however far it is scrolled
             shown = notes[first:]
             same = {n.ident: begun[n.ident] for n in shown if n.ident in begun}

@@ -41,6 +41,7 @@ class Label:
     weight: int
     left: float
     bottom: float
+    until: float  # a dashed line goes there, if it is beyond the word
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,8 +68,10 @@ def written_looks(scene: Scene) -> Looks:
             (before.onset_s, before.written.fret) if before is not None else None,
         )  # fmt: skip
         begin = min(n.onset_s, before.onset_s) if before is not None else n.onset_s
-        look = Written(own, share[n.ident], labels.get(n.ident, ()), n.ident in hands)
-        looks[n.ident] = NoteLook(look, g.x(begin) - ROUND_NOTE, g.x(n.offset_s) + ROUND_NOTE)
+        words = labels.get(n.ident, ())
+        look = Written(own, share[n.ident], words, n.ident in hands)
+        end = max([g.x(n.offset_s), *(word.until for word in words)])
+        looks[n.ident] = NoteLook(look, g.x(begin) - ROUND_NOTE, end + ROUND_NOTE)
     return Looks((g, scene.context.guitar), looks)
 
 
@@ -205,22 +208,23 @@ def _labels(scene: Scene, notes: Sequence[Note]) -> dict[int, tuple[Label, ...]]
     for note in notes:
         if not note.written.techniques & LABELLED:
             continue
-        wanted = _wanted(scene, note, begun.get(note.ident, frozenset()))
-        labels = tuple(placed(text, weight, x, y, taken) for text, weight, x, y in wanted)
+        wanted = _wanted(scene, note, begun.get(note.ident, {}))
+        labels = tuple(placed(*word, taken) for word in wanted)
         if labels:
             found[note.ident] = labels
     return found
 
 
-def words_begun(every: Sequence[Note], shown: Sequence[Note]) -> dict[int, frozenset[str]]:
-    """Find which words are said over the notes that are shown: once a stroke, where they begin.
+def words_begun(every: Sequence[Note], shown: Sequence[Note]) -> dict[int, dict[str, float]]:
+    """Find which words are said over the notes that are shown, and up to which onset they hold.
 
-    A word begins where the stroke before goes without it, on whatever string. Both are by onset, and what
-    is shown is a part of every note.
+    A word is said once a stroke, where the one before goes without it, on whatever string. Both are by
+    onset, and what is shown is a part of every note.
     """
     if not shown:
         return {}
-    found: dict[int, frozenset[str]] = {}
+    found: dict[int, dict[str, float]] = {}
+    holding: dict[str, dict[str, float]] = {}  # of each word: where it is kept up to when it holds
     wanted, last = {note.ident for note in shown}, shown[-1].onset_s
     first = bisect_left(every, shown[0].onset_s - LONGEST_RING_S, key=lambda n: n.onset_s)
     earlier, current, began_s = frozenset[str](), frozenset[str](), -1e9
@@ -230,42 +234,51 @@ def words_begun(every: Sequence[Note], shown: Sequence[Note]) -> dict[int, froze
         if note.onset_s - began_s >= TOGETHER_S:
             earlier, current, began_s = current, frozenset(), note.onset_s
         words = note.written.techniques & SAID
-        if note.ident in wanted and words - earlier - current:
-            found[note.ident] = words - earlier - current
+        for word in words - earlier - current:
+            holding[word] = {word: note.onset_s}
+            if note.ident in wanted:
+                holding[word] = found.setdefault(note.ident, {})
+        for word in words:
+            holding[word][word] = note.onset_s
         current |= words
     return found
 
 
-def _wanted(scene: Scene, note: Note, begun: frozenset[str]) -> list[tuple[str, int, float, float]]:
-    """List the small words of a note: text, weight, and where each would like to stand."""
+def _wanted(
+    scene: Scene, note: Note, begun: dict[str, float]
+) -> list[tuple[str, int, float, float, float]]:
+    """List the small words of a note: text, weight, where it would like to stand, how far it holds."""
     g, tags, before = scene.geometry, note.written.techniques, scene.before.get(note.ident)
     x, y = g.x(note.onset_s), g.string_y(note.written.string)
     wanted = []
     if "tap" in tags and before is None:
-        wanted.append(("T", 500, x, y - 14))
+        wanted.append(("T", 500, x, y - 14, x))
     if tags & BENT and note.heard.midi:
         peak = min(_shape(scene, note), key=lambda p: p.y())
-        wanted.append((bend_name(note.written.bend_semitones), 600, peak.x(), peak.y() - 4))
+        wanted.append((bend_name(note.written.bend_semitones), 600, peak.x(), peak.y() - 4, x))
     for word, sign in WORDS:
         if word in begun:
-            wanted.append((sign, 500, x, g.strings_top - 14))
+            wanted.append(
+                (sign, 500, x, g.strings_top - 14, min(g.x(begun[word]), g.width - RIGHT))
+            )
     if "bar" in tags:
         off = cents_over_wire(note, scene.context.guitar)
         word = f"S {off:+.0f} ¢" if OFF_WIRE_CENTS <= abs(off) < OTHER_FRET_CENTS else "S"
-        wanted.append((word, 500, x, y - 14))
+        wanted.append((word, 500, x, y - 14, x))
     return wanted
 
 
-def placed(text: str, weight: int, x: float, y: float, taken: list[QRectF]) -> Label:
-    """Place a small word, moved up until it stands clear of the others, which it joins."""
+def placed(text: str, weight: int, x: float, y: float, until: float, taken: list[QRectF]) -> Label:
+    """Place a small word, moved up with its line until it stands clear of the others, which it joins."""
     width = _width(text, weight)
     box = QRectF(x - width / 2, y - 10, width, 12)
+    box.setRight(max(box.right(), until))
     for _ in range(4):
         if not any(box.intersects(other) for other in taken):
             break
         box.translate(0, -12)
     taken.append(box)
-    return Label(text, weight, box.left(), box.bottom() - 2)
+    return Label(text, weight, box.left(), box.bottom() - 2, until)
 
 
 @lru_cache(maxsize=256)
@@ -277,6 +290,11 @@ def _label(painter: QPainter, label: Label) -> None:
     painter.setFont(drawn_font(SMALL, label.weight))
     painter.setPen(colour("written"))
     painter.drawText(QPointF(label.left, label.bottom), label.text)
+    begins, y = label.left + _width(label.text, label.weight) + 4, label.bottom - 4
+    if label.until > begins:
+        painter.setPen(pen("written", 1.0, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(begins, y), QPointF(label.until, y))
+        painter.drawLine(QPointF(label.until, y), QPointF(label.until, y + 4))
 
 
 def _shape(scene: Scene, note: Note) -> list[QPointF]:
