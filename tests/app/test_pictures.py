@@ -19,9 +19,11 @@ from juxtanote.app.sheet.scene import fret_box, notes_before
 from juxtanote.app.sheet.written_row import crowding, placed, words_begun, written_looks
 from juxtanote.app.shell import Shell
 from juxtanote.app.teach.paper import paint_page
+from juxtanote.app.widgets.names import PhraseNames, label_height
 from juxtanote.app.widgets.neck import Neck
 from juxtanote.app.widgets.slider import LineSlider
 from juxtanote.core.formats.pages import lay_out
+from juxtanote.core.score import edits, note_edits
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.sounding import cents_over_wire
 from juxtanote.core.score.techniques import TECHNIQUES
@@ -346,6 +348,39 @@ class TestOtherPictures(WindowTest):
         self.assertFalse(
             image.pixelColor(x, middle + 2) == image.pixelColor(int(strip.x_of(7.0)), middle + 2)
         )
+
+    def test_names_are_painted_when_one_changes_and_not_while_it_plays(self) -> None:
+        self.open_small()
+        self.window.show_desk(HEAR)
+        strip = self.window.hear.strip
+        strip.grab()
+        with mock.patch.object(PhraseNames, "_painted", autospec=True) as painted:
+            painted.side_effect = lambda names, shown: names._picture
+            strip._on_moved(3.0)
+            strip.grab()
+            self.document.select((1,))
+            self.document.change("x", lambda l: note_edits.set_place(l, 1, 1, 4, 10))
+            strip.grab()
+            painted.assert_not_called()
+            self.document.change("x", lambda l: edits.change_phrase(l, 2, name="Renamed"))
+            strip.grab()
+            painted.assert_called_once()
+
+    def test_the_current_name_stands_alone(self) -> None:
+        """The picture of all names has it as well, not so bold: it is not seen under the bold one."""
+        self.open_small()
+        self.window.show_desk(HEAR)
+        strip, names = self.window.hear.strip, self.window.hear.strip._names
+        for phrase in self.document.lesson.phrases:
+            self.document.choose_phrase(phrase.ident)
+            seen = strip.grab().toImage()
+            names._picture.fill(QColor(0, 0, 0, 0))
+            alone = strip.grab().toImage()
+            names._shown = None
+            left = int(strip.x_of(phrase.start_s)) + 3
+            name = QRect(left, 0, 12, label_height() - 3)
+            self.assertEqual(seen.copy(name), alone.copy(name))
+            self.assertTrue(has_colour(seen, theme.colour("ink").name(), *name.getCoords()))
 
     def test_the_page_on_screen_is_the_page_in_print(self) -> None:
         self.open_small()

@@ -6,6 +6,7 @@ from unittest import mock
 
 import numpy as np
 
+from juxtanote.app import long_edits
 from juxtanote.app.desks import PLACE
 from juxtanote.core.analysis.beats import BarReading, BeatReading, Pulses
 from juxtanote.core.analysis.chords import ChordReading
@@ -13,10 +14,12 @@ from juxtanote.core.formats.csv_notes import NoteRow
 from juxtanote.core.formats.importing import START, ImportPlan
 from juxtanote.core.formats.read_score import ReadPart
 from juxtanote.core.measuring import Measured
+from juxtanote.core.progress import no_progress
 from juxtanote.core.score import edits, note_edits
 from juxtanote.core.score.cuts import Cut
 from juxtanote.core.score.lesson import Focus, Lesson
 from juxtanote.core.score.note import Evidence
+from juxtanote.core.score.timing import change_time_map
 from juxtanote.core.theory.observed import Chosen
 from juxtanote.core.theory.tuning import Guitar
 from tests.app import wait_until
@@ -119,11 +122,64 @@ class TestAnotherLessonOpened(Late):
         self.assertEqual(self.document.lesson.title, "second")
 
 
+class TestManyNotes(Late):
+    """Where counting every note would hold up the window it is done beside it."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        patch = mock.patch.object(long_edits, "MOST_AT_ONCE", 3)
+        patch.start()
+        self.addCleanup(patch.stop)
+        self.window.tasks._start = self._hold  # with its work, which is done when it arrives
+
+    def _hold(self, name: str, work: object, then: object) -> None:
+        self.held.append((name, lambda _: then(work(no_progress))))  # type: ignore[operator]
+
+    def test_other_beats_are_one_step_of_undo(self) -> None:
+        before = self.document.lesson
+        self.window.hear.time.buttons["double"].click()
+        self.assertIs(self.document.lesson, before)
+        self.arrive(None)
+        wanted = change_time_map(before, lambda m: m.doubled())
+        self.assertEqual(self.document.lesson, wanted)
+        self.document.undo_stack.undo()
+        self.assertEqual(self.document.lesson, before)
+
+    def test_an_edit_meanwhile_stays(self) -> None:
+        self.window.hear.time.buttons["on"].click()
+        self.rename()
+        self.arrive(None)
+        self.assertEqual(len(self.held), 1)  # made anew, of the lesson as it is now
+        self.arrive(None)
+        self.assertEqual(self.document.lesson.phrases[0].name, "Renamed")
+        self.assertEqual(self.document.lesson.time_map.first_downbeat, 5)
+
+    def test_what_makes_no_map_is_told_and_starts_nothing(self) -> None:
+        self.document.change(
+            "x", lambda l: change_time_map(l, lambda m: replace(m, beat_times_s=(0.0, 0.5)))
+        )
+        self.window.hear.time.told.connect(self.told.append)
+        self.window.hear.time.buttons["half"].click()
+        self.assertEqual(self.held, [])
+        self.assertTrue(any("too few beats" in words for words in self.told), self.told)
+
+    def test_beats_moved_by_hand_while_it_is_measured_and_counted_stay(self) -> None:
+        self.window.tasks.measure(apply=True)
+        _, then = self.held.pop()
+        mock_measured = measured()
+        with mock.patch("juxtanote.core.measured.measured_before", return_value=mock_measured):
+            then(None)  # measured: now every phrase is to be counted
+        self.document.change("x", lambda l: change_time_map(l, lambda m: m.shifted_by_a_beat(1)))
+        mine = self.document.lesson.time_map
+        self.arrive(None)
+        self.arrive(None)
+        self.assertEqual(self.document.lesson.time_map, mine)
+        self.assertTrue(any("changed by hand" in words for words in self.told), self.told)
+
+
 class TestThePhraseEdited(Late):
     def test_measured_beats_do_not_replace_beats_set_by_hand(self) -> None:
         self.window.tasks.measure(apply=True)
-        from juxtanote.core.score.timing import change_time_map
-
         self.document.change("x", lambda l: change_time_map(l, lambda m: m.doubled()))
         mine = self.document.lesson.time_map
         self.arrive(measured())

@@ -1,6 +1,7 @@
 """What is derived is made anew in one place whenever what it is derived from changes."""
 
 import ast
+import math
 import unittest
 from collections.abc import Callable
 from dataclasses import replace
@@ -111,6 +112,31 @@ class TestWrittenTime(unittest.TestCase):
         lesson = with_time_map(small_lesson(), TimeMap(tuple(times.tolist()), one))
         self.assertLess(max(late_s(lesson)), 0.5)
         self.assertEqual(lesson, recounted(lesson))
+
+    @settings(max_examples=80, deadline=None)
+    @given(st.integers(0, 32), st.floats(-0.4, 0.4), st.integers(-9, 9))
+    def test_counting_only_what_a_change_touches_is_counting_all(
+        self, index: int, by_s: float, shift: int
+    ) -> None:
+        """A beat that is dragged has one or two phrases counted anew, a moved bar line none."""
+        lesson = small_lesson()
+        plain = vary(lesson, lesson.phrases[0], Variation(PLAIN)).phrase
+        lesson = recounted(edits.add_variant(lesson, 1, plain))
+        at = lesson.time_map.beat_times_s[index] + by_s
+        for changed in (
+            change_time_map(lesson, lambda m: m.with_beat_at(index, at)),
+            change_time_map(lesson, lambda m: m.shifted_by_a_beat(shift)),
+        ):
+            again = recounted(changed)
+            for phrase, anew in zip(changed.phrases, again.phrases, strict=True):
+                self.assertEqual(phrase, anew)
+
+    def test_a_time_map_is_refused_however_many_beats_it_has(self) -> None:
+        for count in (4, 400):
+            times = [0.5 * k for k in range(count)]
+            for wrong in (times[2] + 0.01, math.nan, math.inf):
+                with self.assertRaisesRegex(ValueError, "rising beat times"):
+                    TimeMap((*times[:3], wrong, *times[3:]))
 
     def test_a_moved_onset_is_counted_anew(self) -> None:
         moved = note_edits.move_note_edge(small_lesson(), 1, 1, "onset", 2.24)

@@ -19,6 +19,7 @@ def make_hear(window: "MainWindow") -> QWidget:
     desk.chords_wanted.connect(window.tasks.suggest_chords)
     desk.audition_wanted.connect(window.tasks.audition)
     desk.guitar_wanted.connect(window.tasks.long_edits.change_guitar)
+    desk.time.beats_wanted.connect(window.tasks.long_edits.change_beats)
     desk.time.readings_changed.connect(window.update_actions)
     window.tasks.measured.connect(desk.show_measured)
     window.tasks.lead_found.connect(desk.show_lead)

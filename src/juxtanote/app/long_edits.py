@@ -6,20 +6,22 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from juxtanote.app.document import Document
-from juxtanote.app.results import Results
+from juxtanote.app.results import Outdated, Results
 from juxtanote.core.progress import Progress
 from juxtanote.core.score.lesson import Lesson
 
 if TYPE_CHECKING:
     from juxtanote.core.formats.importing import ImportPlan
+    from juxtanote.core.score.time_map import TimeMap
     from juxtanote.core.theory.tuning import Guitar
 
+MOST_AT_ONCE = 200  # notes that the window's thread counts anew: 20 to 30 ms
 MOST_TRIES = 3  # an edit that another one overtook is made again so often
 Start = Callable[[str, Callable[[Progress], object], Callable[[object], None]], None]
 
 
 class LongEdits(QObject):
-    """Another guitar, another way of picking, notes of a file: each one step of undo."""
+    """Other beats, another guitar, another way of picking, notes of a file: each one step of undo."""
 
     told = pyqtSignal(str)
 
@@ -28,6 +30,13 @@ class LongEdits(QObject):
     ) -> None:
         super().__init__(parent)
         self._document, self._results, self._start = document, results, start
+
+    @property
+    def is_long(self) -> bool:
+        """Whether counting every note of the lesson anew would hold up the window."""
+        phrases = self._document.lesson.phrases
+        readings = (reading for phrase in phrases for reading in (phrase, *phrase.variants))
+        return sum(len(reading.notes) for reading in readings) > MOST_AT_ONCE
 
     def change_guitar(self, part: int, guitar: "Guitar") -> None:
         """Give a part another guitar; what is not locked follows."""
@@ -38,6 +47,18 @@ class LongEdits(QObject):
             return with_guitar(lesson, part, guitar, progress)
 
         self.edit_in_background("Change the guitar", "The guitar", edit)
+
+    def change_beats(self, text: str, change: "Callable[[TimeMap], TimeMap]") -> None:
+        """Bend the time map, under which every phrase is counted; few notes are counted at once."""
+        from juxtanote.core.score.timing import change_time_map, with_time_map
+
+        def edit(lesson: Lesson, progress: Progress) -> Lesson:
+            return with_time_map(lesson, change(lesson.time_map), progress)
+
+        if self.is_long:
+            self.edit_in_background(text, "The beats", edit)
+        else:
+            self._document.change(text, lambda lesson: change_time_map(lesson, change))
 
     def change_school(self, part: int, school: str) -> None:
         """Give a part another way of picking."""
@@ -75,7 +96,16 @@ class LongEdits(QObject):
         """Make an edit that takes long; where the lesson was edited meanwhile it is made anew on that."""
         ticket = self._document.ticket()
 
+        def work(progress: Progress) -> object:
+            try:
+                return edit(ticket.lesson, progress)
+            except Outdated as reason:
+                return reason
+
         def done(after: object) -> None:
+            if isinstance(after, Outdated):
+                self.told.emit(str(after))
+                return
             if not self._results.fits(ticket, what):
                 return
             if self._document.revision != ticket.revision:
@@ -90,4 +120,4 @@ class LongEdits(QObject):
             if then is not None:
                 then()
 
-        self._start(text, lambda progress: edit(ticket.lesson, progress), done)
+        self._start(text, work, done)

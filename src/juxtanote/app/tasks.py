@@ -19,7 +19,7 @@ from juxtanote.app.sayings import say_focus
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.transport.rate import RATE
 from juxtanote.core.errors import JuxtanoteError
-from juxtanote.core.progress import Progress
+from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score import edits, readings
 from juxtanote.core.score.lesson import Focus, Lesson, Phrase
 
@@ -104,7 +104,7 @@ class Tasks(QObject):
     def _on_measured(self, ticket: Ticket, measured: "Measured", apply: bool) -> None:
         what = "What was measured"
 
-        def merge(lesson: Lesson) -> Lesson:
+        def merge(lesson: Lesson, progress: Progress = no_progress) -> Lesson:
             from juxtanote.core.measuring import time_map_of
             from juxtanote.core.score.timing import with_time_map
 
@@ -114,11 +114,15 @@ class Tasks(QObject):
                 )
             cents = round(min(max(measured.reference_cents, -100.0), 100.0), 1)
             return with_time_map(
-                replace(lesson, reference_cents=cents), time_map_of(measured.beats)
+                replace(lesson, reference_cents=cents), time_map_of(measured.beats), progress
             )
 
-        if apply:
-            self._results.take(ticket, what, merge, text="Measure the recording")
+        if apply and self._results.fits(ticket, what):
+            text = "Measure the recording"
+            if self.long_edits.is_long:
+                self.long_edits.edit_in_background(text, what, merge)
+            else:
+                self._results.take(ticket, what, merge, text=text)
         if self._results.fits(ticket, what, quiet=True):
             self.measured.emit(measured)
 

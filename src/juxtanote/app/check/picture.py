@@ -1,13 +1,15 @@
 """Heard over written: two pitch curves, their gap hatched, loudness, and both sounds."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
+from dataclasses import dataclass
+from statistics import median
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import (
+    QBrush,
     QPainter,
-    QPainterPath,
     QPaintEvent,
     QPen,
     QPixmap,
@@ -33,7 +35,57 @@ LEFT, RIGHT = 44, 16  # pixels beside the picture, for names and numbers
 LOUD_HEIGHT, WAVE_HEIGHT, HARD_HEIGHT = 84, 42, 58  # pixels of the rows under the picture
 WORDS_IN = 6.0  # pixels from the line at which the phrase begins
 MOST_HARD, LABEL_HEIGHT = 10.0, 18.0  # the top of the difficulty's scale
+WAVE_STEP = 2.0  # pixels from one line of a wave to the next
+Curve = Sequence[tuple[float, float]]
 HATCH_CENTS = 18.0  # a smaller gap is no gap: a fretted note is never nearer than this
+
+
+@dataclass(frozen=True, slots=True)
+class Plot:
+    """Pitch over time in an area: seconds run to the right, MIDI upwards.
+
+    A curve has some twenty points: plain numbers are drawn sooner than arrays of them.
+    """
+
+    area: QRectF
+    start_s: float
+    end_s: float
+    low: float
+    high: float
+
+    def y(self, midi: float) -> float:
+        """Give the height of a pitch, pixels."""
+        return self.area.bottom() - (midi - self.low) * self._semitone
+
+    @property
+    def _semitone(self) -> float:
+        return self.area.height() / (self.high - self.low)
+
+    def line(self, onset_s: float, midi: float, curve: Curve) -> list[QPointF]:
+        """Give the points of a curve of (seconds from an onset, semitones above a pitch)."""
+        second, semitone = self.area.width() / (self.end_s - self.start_s), self._semitone
+        left = self.area.left() + (onset_s - self.start_s) * second
+        bottom = self.y(midi)
+        return [QPointF(left + t * second, bottom - v * semitone) for t, v in curve]
+
+
+def _at_times(curve: Curve, times: list[float]) -> list[tuple[float, float]]:
+    """Give a curve at other times; most written ones are level."""
+    first = curve[0][1]
+    if all(value == first for _, value in curve):
+        return [(t, first) for t in times]
+    xs, ys = zip(*curve, strict=True)
+    return list(zip(times, np.interp(times, xs, ys).tolist(), strict=True))
+
+
+def _hatch(painter: QPainter, around: list[QPointF]) -> None:
+    """Hatch what a line goes around."""
+    tint = colour("doubt", 150)
+    brush = painter.brush()
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QBrush(tint, Qt.BrushStyle.BDiagPattern))
+    painter.drawPolygon(QPolygonF(around))
+    painter.setBrush(brush)
 
 
 class GapPicture(QWidget):
@@ -169,42 +221,45 @@ class GapPicture(QWidget):
     def _paint_pitch(self, painter: QPainter, phrase: Phrase, area: QRectF) -> None:
         low, high = pitch_range(phrase, self._document.context.guitar)
         missing = [f.complaint.midi for f in self._differs if f.complaint and f.complaint.midi]
-        low, high = (
-            min([low, *(m - 1.5 for m in missing)]),
-            max([high, *(m + 1.5 for m in missing)]),
-        )
+        low = min([low, *(m - 1.5 for m in missing)])
+        high = max([high, *(m + 1.5 for m in missing)])
+        plot = Plot(area, phrase.start_s, phrase.end_s, low, high)
+        self._paint_pitches(painter, phrase, plot)
+        painter.setClipRect(area.adjusted(-2, -8, 2, 8))
+        following: dict[int, Note] = {}  # the next note on each string
+        rows = []
+        for note in reversed(phrase.notes):
+            rows.append((note, following.get(note.written.string)))
+            following[note.written.string] = note
+        for note, after in reversed(rows):
+            self._paint_note(painter, note, after, plot)
+        for finding in self._differs:
+            self._paint_difference(painter, phrase, finding, plot)
+        painter.setClipping(False)
 
-        def y_of(midi: float) -> float:
-            return area.bottom() - (midi - low) / (high - low) * area.height()
-
+    def _paint_pitches(self, painter: QPainter, phrase: Phrase, plot: Plot) -> None:
+        """Draw a line at each semitone that has room or is played, with the names of those."""
         used = {round(n.heard.midi) for n in phrase.notes}
+        area = plot.area
         painter.setFont(font(SMALL))
-        spacing = area.height() / (high - low)
-        for midi in range(int(np.ceil(low)), int(high) + 1):
+        spacing = area.height() / (plot.high - plot.low)
+        for midi in range(int(np.ceil(plot.low)), int(plot.high) + 1):
+            y = plot.y(midi)
             if midi in used or spacing > 16:
                 painter.setPen(pen("rule", 1.0))
-                y = y_of(midi)
                 painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
             if midi in used and (spacing > 10 or midi % 2 == 0):
                 painter.setPen(colour("soft"))
-                box = QRectF(0, y_of(midi) - 8, LEFT - 8, 16)
+                box = QRectF(0, y - 8, LEFT - 8, 16)
                 painter.drawText(
                     box,
                     int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter),
                     pitch_name(midi),
                 )
-        painter.setClipRect(area.adjusted(-2, -8, 2, 8))
-        notes = list(phrase.notes)
-        for index, note in enumerate(notes):
-            following = next(
-                (n for n in notes[index + 1 :] if n.written.string == note.written.string), None
-            )
-            self._paint_note(painter, note, following, y_of)
-        for finding in self._differs:
-            self._paint_difference(painter, phrase, finding, y_of)
-        painter.setClipping(False)
 
-    def _paint_difference(self, painter: QPainter, phrase: Phrase, finding: Finding, y_of) -> None:  # type: ignore[no-untyped-def]
+    def _paint_difference(
+        self, painter: QPainter, phrase: Phrase, finding: Finding, plot: Plot
+    ) -> None:
         """Draw what is not written as an empty bar with a plus; cross out what does not sound."""
         complaint = finding.complaint
         assert complaint is not None
@@ -213,7 +268,7 @@ class GapPicture(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         note = phrase.note(complaint.row) if complaint.row is not None else None
         if complaint.midi is not None:
-            x, y = self.x_of(complaint.onset_s), y_of(complaint.midi)
+            x, y = self.x_of(complaint.onset_s), plot.y(complaint.midi)
             end = max(self.x_of(complaint.onset_s + 0.2), x + 16.0)
             painter.drawRoundedRect(QRectF(x, y - 5, end - x, 10), 5, 5)
             for across, down in ((3.5, 0.0), (0.0, 3.5)):
@@ -222,33 +277,34 @@ class GapPicture(QWidget):
                 painter.drawLine(middle - step, middle + step)
         elif complaint.kind == "extra" and note is not None:
             x = self.x_of(note.onset_s) + 4
-            y = y_of(sounding_midi(note, self._document.context.guitar))
+            y = plot.y(sounding_midi(note, self._document.context.guitar))
             painter.drawLine(QPointF(x - 5, y - 5), QPointF(x + 5, y + 5))
             painter.drawLine(QPointF(x - 5, y + 5), QPointF(x + 5, y - 5))
 
-    def _paint_note(self, painter: QPainter, note: Note, following: Note | None, y_of) -> None:  # type: ignore[no-untyped-def]
+    def _paint_note(
+        self, painter: QPainter, note: Note, following: Note | None, plot: Plot
+    ) -> None:
         if "dead" in note.written.techniques:
             return
-        base = sounding_midi(note, self._document.context.guitar)
-        curve = written_curve(note, following) or ((0.0, 0.0), (note.heard.duration_s, 0.0))
-        written = [QPointF(self.x_of(note.onset_s + t), y_of(base + v)) for t, v in curve]
-        heard = [
-            QPointF(self.x_of(note.onset_s + t), y_of(note.heard.midi + c / 100.0))
-            for t, c in note.heard.curve
-            if note.onset_s + t <= note.offset_s
-        ]
-        finding = self._finding
-        marked = finding is not None and note.ident in finding.notes
-        if finding is not None and finding.complaint is not None and finding.complaint.row is None:
-            marked = False  # what it is about is not written
-        if heard and len(heard) > 2:
-            self._hatch(painter, note, base, curve, heard, y_of)
+        base, lasts_s = sounding_midi(note, self._document.context.guitar), note.heard.duration_s
+        asked = written_curve(note, following) or ((0.0, 0.0), (lasts_s, 0.0))
+        measured = [(t, cents / 100.0) for t, cents in note.heard.curve if t <= lasts_s]
+        written = plot.line(note.onset_s, base, asked)
+        heard = plot.line(note.onset_s, note.heard.midi, measured)
+        if len(heard) > 2:
+            wanted = _at_times(asked, [t for t, _ in measured])
+            gaps = [
+                v + note.heard.midi - base - w
+                for (_, v), (_, w) in zip(measured, wanted, strict=True)
+            ]
+            if 100.0 * median(map(abs, gaps)) >= HATCH_CENTS:
+                _hatch(painter, [*heard, *plot.line(note.onset_s, base, wanted)[::-1]])
         painter.setPen(pen("written", 2.0))
         painter.drawPolyline(QPolygonF(written))
         painter.setPen(pen("heard", 2.6))
         if len(heard) > 1:
             painter.drawPolyline(QPolygonF(heard))
-        if marked:
+        if self._is_marked(note):
             painter.setPen(pen("doubt", 1.6, Qt.PenStyle.DashLine))
             left, right = self.x_of(note.onset_s) - 4, self.x_of(note.offset_s) + 4
             ys = [p.y() for p in (*written, *heard)]
@@ -256,39 +312,12 @@ class GapPicture(QWidget):
                 QRectF(left, min(ys) - 8, right - left, max(ys) - min(ys) + 16), 5, 5
             )
 
-    def _hatch(
-        self,
-        painter: QPainter,
-        note: Note,
-        base: float,
-        curve: Sequence[tuple[float, float]],
-        heard: list[QPointF],
-        y_of: Callable[[float], float],
-    ) -> None:
-        """Hatch where heard and written are clearly apart."""
-        times = np.array([t for t, _ in note.heard.curve])[: len(heard)]
-        cents = np.array([c for _, c in note.heard.curve])[: len(heard)]
-        points = np.asarray(curve)
-        asked = np.interp(times, points[:, 0], points[:, 1])
-        gap = np.abs(note.heard.midi + cents / 100.0 - base - asked)
-        if float(np.median(gap)) * 100.0 < HATCH_CENTS:
-            return
-        path = QPainterPath(heard[0])
-        for point in heard[1:]:
-            path.lineTo(point)
-        for time, value in zip(times[::-1], asked[::-1], strict=True):
-            path.lineTo(QPointF(self.x_of(note.onset_s + float(time)), y_of(base + float(value))))
-        path.closeSubpath()
-        brush = painter.brush()
-        painter.setPen(Qt.PenStyle.NoPen)
-        tint = colour("doubt", 150)
-        painter.setBrush(tint)
-        painter.setBrush(Qt.BrushStyle.BDiagPattern)
-        filled = painter.brush()
-        filled.setColor(tint)
-        painter.setBrush(filled)
-        painter.drawPath(path)
-        painter.setBrush(brush)
+    def _is_marked(self, note: Note) -> bool:
+        """Tell whether the chosen finding is about a note, and not about one that is not written."""
+        finding = self._finding
+        if finding is None or note.ident not in finding.notes:
+            return False
+        return finding.complaint is None or finding.complaint.row is not None
 
     def _paint_loudness(self, painter: QPainter, phrase: Phrase, area: QRectF) -> None:
         painter.setPen(pen("rule", 1))
@@ -342,14 +371,16 @@ class GapPicture(QWidget):
             painter.setFont(font(SMALL + 1, 600))
             width = painter.fontMetrics().horizontalAdvance(name)
             painter.drawText(QPointF(area.right() - width, box.top() + 2), name)
-            low, high = self._peaks(row, phrase, max(int(box.width()), 1))
+            low, high = self._peaks(row, phrase, max(int(box.width() / WAVE_STEP), 1))
             top = max(float(np.max(np.abs([low, high]))), 1e-3)
-            painter.setPen(colour(hue, 120))
+            painter.setPen(QPen(colour(hue, 95), WAVE_STEP))
             scale, middle = 0.5 * box.height() / top, box.center().y()
-            tops, bottoms = (middle - high * scale).tolist(), (middle - low * scale + 1.0).tolist()
-            columns = range(0, int(box.width()), 2)
-            lines = [QLineF(box.left() + c, tops[c], box.left() + c, bottoms[c]) for c in columns]
+            left = box.left() + WAVE_STEP * np.arange(len(low))
+            ends = left, middle - high * scale, left, middle - low * scale + 1.0
+            lines = list(map(QLineF, *(part.tolist() for part in ends)))
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
             painter.drawLines(lines)  # type: ignore[call-overload]
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
     def _peaks(
         self, row: int, phrase: Phrase, columns: int

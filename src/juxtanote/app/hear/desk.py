@@ -39,7 +39,6 @@ from juxtanote.core.progress import Progress
 from juxtanote.core.score import edits
 from juxtanote.core.score.feel import feel_words, measure_feel
 from juxtanote.core.score.lesson import Lesson
-from juxtanote.core.score.timing import change_time_map
 from juxtanote.core.theory.keys import SCALE_OF_MODE, read_key
 from juxtanote.core.theory.observed import Chosen
 from juxtanote.core.theory.scales import SCALES
@@ -362,10 +361,7 @@ class HearDesk(Desk):
         here, _ = time_map.bar_and_beat(float(time_map.to_beats(phrase.start_s + 0.1)))
         beats = (here - number) * time_map.beats_per_bar
         if beats:
-            self._change(
-                "Set bar number",
-                lambda l: change_time_map(l, lambda m: m.shifted_by_a_beat(beats)),
-            )
+            self.time.change_beats("Set bar number", lambda m: m.shifted_by_a_beat(beats))
 
     def _on_row(self, current: QModelIndex, _: QModelIndex) -> None:
         phrase, here = self.model.phrase_at(current.row()), self._document.phrase

@@ -18,6 +18,12 @@ _FIELDS = {
     STATUS: "status",
 }
 _NONE = QModelIndex()
+# Asked hundreds of times a page turn: flags and roles are made once.
+_EDITABLE = frozenset({*_FIELDS, BAR, PART})
+_SHOWN = Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemNeverHasChildren
+_EDITED = _SHOWN | Qt.ItemFlag.ItemIsEditable
+_WORDS = frozenset({Qt.ItemDataRole.DisplayRole.value, Qt.ItemDataRole.EditRole.value})
+_TIP, _NUMBER = Qt.ItemDataRole.ToolTipRole.value, Qt.ItemDataRole.UserRole.value
 
 
 class PhraseModel(QAbstractTableModel):
@@ -90,23 +96,20 @@ class PhraseModel(QAbstractTableModel):
         return None
 
     def flags(self, index: QModelIndex) -> Qt.ItemFlag:
-        flags = super().flags(index)
-        if index.column() in _FIELDS or index.column() in (BAR, PART):
-            flags |= Qt.ItemFlag.ItemIsEditable
-        return flags
+        if not index.isValid():
+            return Qt.ItemFlag.NoItemFlags
+        return _EDITED if index.column() in _EDITABLE else _SHOWN
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if role not in _WORDS and role != _TIP and role != _NUMBER:
+            return None  # colours, fonts and the like are as the view has them
         phrase = self.phrase_at(index.row())
         if phrase is None:
             return None
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
-            return self._text(phrase, index.column())
-        if role == Qt.ItemDataRole.ToolTipRole:
-            text = self._text(phrase, index.column())
-            return f"{text}\n{labels.PROPOSED}" if phrase.proposed else text
-        if role == Qt.ItemDataRole.UserRole:
+        if role == _NUMBER:
             return phrase.ident
-        return None
+        text = self._text(phrase, index.column())
+        return f"{text}\n{labels.PROPOSED}" if role == _TIP and phrase.proposed else text
 
     def _text(self, phrase: Phrase, column: int) -> str:
         lesson = self._lesson

@@ -15,7 +15,6 @@ from juxtanote.app.widgets.parts import Elided, number_box, soft_line
 from juxtanote.core.score.form import bar_at, set_chords
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.time_map import TimeMap
-from juxtanote.core.score.timing import change_time_map
 from juxtanote.core.theory.chords import parse_progression
 
 if TYPE_CHECKING:
@@ -45,6 +44,7 @@ class TimeRows(QObject):
     told = pyqtSignal(str)
     chords_wanted = pyqtSignal()
     readings_changed = pyqtSignal()
+    beats_wanted = pyqtSignal(str, object)  # words for undo, and from the time map to the new one
 
     def __init__(
         self, document: Document, transport: Transport, parent: QObject | None = None
@@ -113,11 +113,11 @@ class TimeRows(QObject):
         self.form.editingFinished.connect(self._on_form)
         self.chords.editingFinished.connect(self._on_chords)
         for name, slot in (
-            ("half", lambda: self._map("Halve the beats", lambda m: m.halved())),
-            ("double", lambda: self._map("Double the beats", lambda m: m.doubled())),
+            ("half", lambda: self.change_beats("Halve the beats", lambda m: m.halved())),
+            ("double", lambda: self.change_beats("Double the beats", lambda m: m.doubled())),
             ("tap", self._on_tap), ("steady", self._on_steady), ("bar one", self._on_bar_one),
-            ("back", lambda: self._map("Shift bar lines", lambda m: m.shifted_by_a_beat(-1))),
-            ("on", lambda: self._map("Shift bar lines", lambda m: m.shifted_by_a_beat(1))),
+            ("back", lambda: self.change_beats("Shift bar lines", lambda m: m.shifted_by_a_beat(-1))),
+            ("on", lambda: self.change_beats("Shift bar lines", lambda m: m.shifted_by_a_beat(1))),
             ("pulse", self.take_next_pulse), ("bars", self.take_next_bars),
             ("chords", self.chords_wanted.emit),
         ):  # fmt: skip
@@ -191,9 +191,16 @@ class TimeRows(QObject):
         except ValueError as error:
             self.told.emit(f"{error}.")
 
-    def _map(self, text: str, change: Callable[[TimeMap], TimeMap]) -> None:
+    def change_beats(self, text: str, change: Callable[[TimeMap], TimeMap]) -> None:
         """Change the time map; what makes no map is told and left."""
-        self._change(text, lambda lesson: change_time_map(lesson, change))
+        if self._filling:
+            return
+        try:
+            change(self._document.lesson.time_map)
+        except ValueError as error:
+            self.told.emit(f"{error}.")
+        else:
+            self.beats_wanted.emit(text, change)
 
     def take_next_pulse(self) -> None:
         """Lay the map through the next reading of the beat."""
@@ -204,7 +211,7 @@ class TimeRows(QObject):
         reading = self._beats.readings[self._taken]
         from juxtanote.core.measuring import time_map_of
 
-        self._map(f"Take {reading.bpm:.0f} beats a minute", lambda m: time_map_of(reading))
+        self.change_beats(f"Take {reading.bpm:.0f} beats a minute", lambda m: time_map_of(reading))
         self._show_evidence()
 
     def take_next_bars(self) -> None:
@@ -224,7 +231,7 @@ class TimeRows(QObject):
             )
             return metre.with_bar_one_at(one_s)
 
-        self._map("Take other bars", laid)
+        self.change_beats("Take other bars", laid)
         self._show_evidence()
 
     def _on_tempo(self) -> None:
@@ -234,14 +241,16 @@ class TimeRows(QObject):
             return
         bar_one = float(time_map.to_seconds(0.0))
         length = max(time_map.beat_times_s[-1], self._document.lesson.recording.duration_s)
-        self._map("Set tempo", lambda m: m.with_constant_tempo(bpm, bar_one, length))
+        self.change_beats("Set tempo", lambda m: m.with_constant_tempo(bpm, bar_one, length))
 
     def _on_steady(self) -> None:
         phrase = self._document.phrase
         if phrase is None:
             self.told.emit("Choose a phrase: its beats are spaced evenly.")
             return
-        self._map("Even out beats", lambda m: m.with_steady_tempo(phrase.start_s, phrase.end_s))
+        self.change_beats(
+            "Even out beats", lambda m: m.with_steady_tempo(phrase.start_s, phrase.end_s)
+        )
 
     def _on_metre(self, *_: object) -> None:
         text = self.metre.currentText().strip()
@@ -252,11 +261,11 @@ class TimeRows(QObject):
             return
         count, unit = int(match[1]), int(match[2])
         if (count, unit) != self._document.lesson.time_map.signature:
-            self._map("Set metre", lambda m: m.with_signature(count, unit))
+            self.change_beats("Set metre", lambda m: m.with_signature(count, unit))
 
     def _on_bar_one(self) -> None:
         here = self._transport.position_s
-        self._map("Set bar 1", lambda m: m.with_bar_one_at(here))
+        self.change_beats("Set bar 1", lambda m: m.with_bar_one_at(here))
 
     def _on_tap(self) -> None:
         here = self._transport.position_s
@@ -265,7 +274,7 @@ class TimeRows(QObject):
         self._taps.append(here)
         if len(self._taps) >= 4:
             taps = tuple(self._taps)
-            self._map("Tap beats", lambda m: m.tapped(taps))
+            self.change_beats("Tap beats", lambda m: m.tapped(taps))
 
     def _on_form(self) -> None:
         bars = self.form.value()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QKeyEvent,
     QMouseEvent,
@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import QWidget
 from juxtanote.app.document import Change, Document
 from juxtanote.app.look.theme import SMALL, colour, font, pen, px
 from juxtanote.app.transport.controller import Transport
+from juxtanote.app.widgets.names import PhraseNames, Shown, label_height
 from juxtanote.app.widgets.wave import WavePictures
 from juxtanote.core.later import np
 from juxtanote.core.score import edits
@@ -26,10 +27,6 @@ EDGE_PIXELS = 5  # so near to an edge the mouse takes hold of it
 BEAT_ZONE = 13  # pixels above the bottom where beats are dragged
 SHORTEST_VIEW_SAMPLES = 24  # of the peaks: zoomed in further there is nothing to see
 DRAG_STARTS = 4  # pixels: less is a click with an unsteady hand
-
-
-def _label_height() -> int:
-    return px(16)
 
 
 class Strip(QWidget):
@@ -57,6 +54,7 @@ class Strip(QWidget):
         self._mark_s: float | None = None  # where a phrase that is cut by keys begins
         self._merge = -1
         self._wave = WavePictures()
+        self._names = PhraseNames()
         self.setMinimumHeight(150 if detailed else 62)
         self.setMouseTracking(True)
         self.setAccessibleName("Recording")
@@ -153,7 +151,7 @@ class Strip(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), colour("panel"))
-        area = QRectF(0, _label_height() + 4, self.width(), self.height() - _label_height() - 10)
+        area = QRectF(0, label_height() + 4, self.width(), self.height() - label_height() - 10)
         if self._document.sound is None:
             self._paint_empty(painter, area)
         self._paint_phrases(painter, area)
@@ -195,44 +193,12 @@ class Strip(QWidget):
         return self._wave.picture(surface, area, self._document.peaks, view, chosen)
 
     def _paint_phrases(self, painter: QPainter, area: QRectF) -> None:
-        here = self._document.phrase
-        chosen = self._document.lesson.source_of(here.ident) if here is not None else None
-        painter.setFont(font(SMALL))
-        metrics = painter.fontMetrics()
-        last_end = [-1e9, -1e9]
-        solid: list[QLineF] = []
-        dashed: list[QLineF] = []
-        for phrase in self._document.lesson.phrases:
-            left, right = self.x_of(phrase.start_s), self.x_of(phrase.end_s)
-            if right < 0 or left > self.width():
-                continue
-            row = 0 if left >= last_end[0] - 1 else 1
-            last_end[row] = right
-            y = _label_height() + 2 - 4 * row
-            is_chosen = chosen is not None and phrase.ident == chosen.ident
-            if is_chosen:
-                painter.fillRect(
-                    QRectF(left, area.top(), right - left, area.height()), colour("heard", 22)
-                )
-            line = QLineF(left + 1, y, max(right - 2, left + 1), y)
-            if is_chosen:
-                style = Qt.PenStyle.DashLine if phrase.proposed else Qt.PenStyle.SolidLine
-                painter.setPen(pen("ink", 3, style))
-                painter.drawLine(line)
-            else:
-                (dashed if phrase.proposed else solid).append(line)
-            room = int(min(right, self.width()) - max(left, 0)) - 4
-            if room < px(9) and not is_chosen:
-                continue  # a name that would be dots only
-            label = phrase.name + (f" ×{phrase.repeats}" if phrase.repeats > 1 else "")
-            label += self._repeats.get(phrase.ident, "")
-            painter.setFont(font(SMALL, 600 if is_chosen else 400))
-            painter.setPen(colour("ink" if is_chosen else "soft"))
-            shown = metrics.elidedText(label, Qt.TextElideMode.ElideRight, max(room, px(9)))
-            painter.drawText(QPointF(max(left, 0) + 2, y - 4), shown)
-        for lines, style in ((solid, Qt.PenStyle.SolidLine), (dashed, Qt.PenStyle.DashLine)):
-            painter.setPen(pen("soft", 1.4, style))
-            painter.drawLines(lines)  # type: ignore[call-overload]
+        lesson, here = self._document.lesson, self._document.phrase
+        shown = Shown(
+            lesson.phrases, self._repeats, self.view_s, self.size(), self.devicePixelRatioF()
+        )
+        chosen = lesson.source_of(here.ident) if here is not None else None
+        self._names.paint(painter, area, shown, chosen)
 
     def _paint_spots(self, painter: QPainter, area: QRectF) -> None:
         """Draw where the current phrase is marked to be practised from."""
@@ -321,7 +287,7 @@ class Strip(QWidget):
         y = event.position().y()
         self._beat = self._beat_at(x, y)
         self._dragging = "beat" if self._beat >= 0 else self._edge_at(x)
-        self._dragging = self._dragging or ("label" if y < _label_height() else "new")
+        self._dragging = self._dragging or ("label" if y < label_height() else "new")
         self._drag_from = x
         self._merge = self._document.fresh_merge()
 

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 
 
 LEAST_BEAT_S = 0.02  # between two beats
+FEW = 16  # beats
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,9 +44,7 @@ class TimeMap:
     division: int = 2
 
     def __post_init__(self) -> None:
-        times = self.beat_times_s
-        rising = all(after - before >= LEAST_BEAT_S for before, after in pairwise(times))
-        if len(times) < 2 or not rising or not all(map(isfinite, times)):
+        if not _is_rising(self.beat_times_s):
             raise ValueError("a time map needs two or more rising beat times, 20 ms apart or more")
         if not 1 <= self.beats_per_bar <= 16 or self.beat_unit not in (2, 4, 8, 16):
             raise ValueError(f"a bar of {self.beats_per_bar}/{self.beat_unit} cannot be counted")
@@ -157,12 +156,10 @@ class TimeMap:
         """
         first = int(np.ceil(float(self.to_beats(start_s)) - 1e-9))
         last = int(np.floor(float(self.to_beats(end_s)) + 1e-9))
-        seconds = self.to_seconds(np.arange(first, last + 1))
-        rows = []
-        for beat, time in zip(range(first, last + 1), seconds, strict=True):
-            bar, inside = self.bar_and_beat(float(beat))
-            rows.append((float(time), bar, round(inside)))
-        return rows
+        beats = np.arange(first, last + 1)
+        bars, inside = np.divmod(beats, self.beats_per_bar)
+        rows = self.to_seconds(beats).tolist(), (bars + 1).tolist(), (inside + 1).tolist()
+        return list(zip(*rows, strict=True))
 
     # Edits: each gives a new map.
 
@@ -298,6 +295,15 @@ class TimeMap:
         after = taps[-1] + step * np.arange(1, max(int((end - taps[-1]) / step), 0) + 1)
         times = np.concatenate([before, taps, after])
         return replace(self, beat_times_s=tuple(times.tolist()), first_downbeat=len(before))
+
+
+def _is_rising(times: tuple[float, ...]) -> bool:
+    """Tell whether times are finite and rise by a beat's least length at least."""
+    if len(times) < FEW:  # without NumPy, which the window does not wait for
+        steps = [after - before for before, after in pairwise(times)]
+        return len(times) > 1 and min(steps) >= LEAST_BEAT_S and all(map(isfinite, times))
+    array = np.array(times)
+    return bool(np.all(np.isfinite(array)) and np.all(np.diff(array) >= LEAST_BEAT_S))
 
 
 _latest: tuple[tuple[float, ...], NDArray[np.float64]] | None = None

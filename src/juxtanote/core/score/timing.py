@@ -11,12 +11,14 @@ from dataclasses import replace
 from fractions import Fraction
 
 from juxtanote.core.later import np
+from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import Note
 from juxtanote.core.score.rhythm import write_phrase
 from juxtanote.core.score.time_map import TimeMap
 
 FINEST = 48  # parts of a beat to which a locked time is rounded when it is counted in other beats
+TEMPO_REACH = 4  # beats: so far from a moved one the tempo is another (`TimeMap.tempo_at`)
 BAR_LINE_BEATS = 0.12  # what begins so shortly before a bar line belongs to it
 
 
@@ -36,7 +38,7 @@ def counted(phrase: Phrase, time_map: TimeMap) -> Phrase:
     return replace(fresh, variants=tuple(counted(v, time_map) for v in phrase.variants))
 
 
-def with_time_map(lesson: Lesson, time_map: TimeMap) -> Lesson:
+def with_time_map(lesson: Lesson, time_map: TimeMap, progress: Progress = no_progress) -> Lesson:
     """Give the lesson under other beats: every phrase counted anew, chords at the bars that sound then.
 
     Times that a person locked stay on their beats where beats only moved, and keep their moment where
@@ -48,19 +50,25 @@ def with_time_map(lesson: Lesson, time_map: TimeMap) -> Lesson:
         Under the beats that it has.
     time_map : TimeMap
         The new beats.
+    progress : Progress
+        Told the part done, 0 to 1.
     """
     old = lesson.time_map
     if time_map == old:
         return lesson
+    if old.beat_times_s == time_map.beat_times_s and old.metre == time_map.metre:
+        phrases = _renumbered(lesson.phrases, old.first_downbeat - time_map.first_downbeat)
+        chords = _chords_under(lesson.chords, old, time_map)
+        return replace(lesson, time_map=time_map, phrases=phrases, chords=chords)
     moved = _renumbering(old, time_map)
-    phrases = []
+    alike = _reading_alike(lesson.phrases, old, time_map) if moved is None else ()
+    made = []
     for phrase in lesson.phrases:
-        if moved is None and _reads_alike(phrase, old, time_map):
-            phrases.append(phrase)
-            continue
-        phrases.append(counted(_relocked(phrase, moved), time_map))
+        same = phrase.ident in alike
+        made.append(phrase if same else counted(_relocked(phrase, moved), time_map))
+        progress(len(made) / len(lesson.phrases))
     chords = lesson.chords if moved is None else _chords_under(lesson.chords, old, time_map)
-    return replace(lesson, time_map=time_map, phrases=tuple(phrases), chords=chords)
+    return replace(lesson, time_map=time_map, phrases=tuple(made), chords=chords)
 
 
 def change_time_map(lesson: Lesson, change: Callable[[TimeMap], TimeMap]) -> Lesson:
@@ -96,6 +104,54 @@ def _renumbering(old: TimeMap, new: TimeMap) -> Callable[[Fraction], Fraction] |
     return lambda beats: Fraction(
         round(float(new.to_beats(old.to_seconds(float(beats)))) * FINEST), FINEST
     )
+
+
+def _renumbered(phrases: tuple[Phrase, ...], by: int) -> tuple[Phrase, ...]:
+    """Count phrases so many beats later where beats kept their moments: what is written moves along."""
+
+    def later(note: Note) -> Note:
+        onset = note.written.onset_beats
+        if onset is None:
+            return note
+        return replace(note, written=replace(note.written, onset_beats=onset + by))
+
+    return tuple(
+        replace(
+            phrase,
+            notes=tuple(later(note) for note in phrase.notes),
+            variants=_renumbered(phrase.variants, by),
+        )
+        for phrase in phrases
+    )
+
+
+def _reading_alike(phrases: tuple[Phrase, ...], old: TimeMap, new: TimeMap) -> frozenset[int]:
+    """Tell of which phrases nothing is counted otherwise under the new beats, by number."""
+    first_s, last_s = _moved_stretch(old, new)
+
+    def is_alike(reading: Phrase) -> bool:
+        notes = reading.notes
+        begins = min(reading.start_s, notes[0].heard.onset_s) if notes else reading.start_s
+        apart = begins > last_s
+        if not apart:
+            ends = max((note.heard.offset_s for note in notes), default=reading.end_s)
+            apart = max(ends, reading.end_s) < first_s
+        return apart or _reads_alike(reading, old, new)
+
+    return frozenset(p.ident for p in phrases if all(map(is_alike, (p, *p.variants))))
+
+
+def _moved_stretch(old: TimeMap, new: TimeMap) -> tuple[float, float]:
+    """Give where beats of the same numbers lie otherwise, and tempo is read of such ones, in seconds."""
+    before, after = np.array(old.beat_times_s), np.array(new.beat_times_s)
+    moved = np.flatnonzero(before != after)
+    if len(moved) == 0:
+        return np.inf, -np.inf
+    low, high = int(moved[0]) - TEMPO_REACH, int(moved[-1]) + TEMPO_REACH
+    # Before the first beat and after the last, time goes on at the tempo found there.
+    first = min(before[low], after[low]) if low > 0 else -np.inf
+    last = max(before[high], after[high]) if high < len(before) - 1 else np.inf
+    return float(first), float(last)
 
 
 def _reads_alike(phrase: Phrase, old: TimeMap, new: TimeMap) -> bool:
