@@ -1,7 +1,9 @@
 """What is painted: in the right place, in the right colour, at any size."""
 
+import contextlib
 import random
 import unittest
+from collections.abc import Callable
 from dataclasses import replace
 from unittest import mock
 
@@ -9,7 +11,7 @@ from PyQt6.QtCore import QPoint, QPointF, QRect, QRectF
 from PyQt6.QtGui import QColor, QImage, QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
 
-from juxtanote.app.desks import HEAR, PLACE, TEACH
+from juxtanote.app.desks import CHECK, HEAR, PLACE, TEACH
 from juxtanote.app.look import theme
 from juxtanote.app.look.engraved import measure_words
 from juxtanote.app.sheet.geometry import Geometry, pitch_range
@@ -365,6 +367,37 @@ class TestOtherPictures(WindowTest):
             self.document.change("x", lambda l: edits.change_phrase(l, 2, name="Renamed"))
             strip.grab()
             painted.assert_called_once()
+
+    def test_check_paints_only_the_part_that_differs(self) -> None:
+        self.open_small()
+        self.window.show_desk(CHECK)
+        self.settle()
+        shown = self.window.check.picture
+        parts = "_paint_loudness", "_paint_marks", "_paint_difficulty", "_paint_waves"
+
+        def painted(act: Callable[[], object]) -> set[str]:
+            shown.grab()
+            with contextlib.ExitStack() as stack:
+                mocks = {
+                    name: stack.enter_context(mock.patch.object(shown, name)) for name in parts
+                }
+                act()
+                shown.grab()
+                seen = {name for name, part in mocks.items() if part.called}
+            for layer in (shown._notes, shown._marks, shown._hard, shown._waves):
+                layer.forget()  # a mocked part painted nothing
+            return seen
+
+        self.assertEqual(painted(lambda: shown._on_moved(2.5)), set())
+        slower = painted(lambda: self.window.transport.set_speed(0.5))
+        self.assertEqual(slower, {"_paint_difficulty"})
+        other = replace(self.window.findings.found[0], notes=(1, 2, 3))
+        self.assertEqual(painted(lambda: shown.show_finding(other)), {"_paint_marks"})
+        moved = painted(
+            lambda: self.document.change("x", lambda l: note_edits.set_place(l, 1, 1, 4, 10))
+        )
+        self.assertEqual(moved, {"_paint_loudness", "_paint_marks", "_paint_difficulty"})
+        self.assertEqual(painted(lambda: shown.show_tab(None, 44_100)), {"_paint_waves"})
 
     def test_the_current_name_stands_alone(self) -> None:
         """The picture of all names has it as well, not so bold: it is not seen under the bold one."""

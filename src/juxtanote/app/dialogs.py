@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QGridLayout,
+    QHBoxLayout,
     QVBoxLayout,
     QWidget,
 )
@@ -33,9 +34,8 @@ def _dialog(title: str, inside: QWidget, parent: QWidget | None) -> QDialog:
 def keys_dialog(parent: QWidget | None = None) -> QDialog:
     """Show every key on one page, those of the strip and the sheet too."""
     page = QWidget()
-    grid = QGridLayout(page)
-    grid.setHorizontalSpacing(px(14))
-    grid.setVerticalSpacing(1)
+    page_row = QHBoxLayout(page)
+    page_row.setSpacing(px(32))
     groups: list[tuple[str, list[tuple[str, str]]]] = []
     for menu in MENUS:
         rows = [
@@ -56,21 +56,28 @@ def keys_dialog(parent: QWidget | None = None) -> QDialog:
     ]  # the longest first, to the shortest
     for index in sorted(range(len(groups)), key=lambda k: -len(groups[k][1])):
         min(columns, key=lambda c: sum(len(groups[k][1]) + 1 for k in c)).append(index)
-    for side, chosen in enumerate(sorted(columns, key=lambda c: min(c, default=0))):
-        at = 0
-        for name, rows in (groups[k] for k in sorted(chosen)):
-            grid.addWidget(strong(name), at, 3 * side, 1, 2)
-            for line, (keys, words) in enumerate(rows, start=at + 1):
-                grid.addWidget(soft(keys), line, 3 * side)
-                grid.addWidget(soft(words, wrap=False), line, 3 * side + 1)
-            at += len(rows) + 1
-    for side in range(KEY_COLUMNS - 1):
-        grid.setColumnMinimumWidth(3 * side + 2, px(18))
+    for chosen in sorted(columns, key=lambda c: min(c, default=0)):
+        page_row.addLayout(_key_column([groups[k] for k in sorted(chosen)]))
     area = scrolled(page)
     wanted = page.sizeHint()
     area.setMinimumSize(min(wanted.width() + 24, px(1230)), min(wanted.height() + 8, px(660)))
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
     return _dialog("Keys", area, parent)
+
+
+def _key_column(groups: list[tuple[str, list[tuple[str, str]]]]) -> QGridLayout:
+    """Lay out groups under each other: a group is two texts, for hundreds of labels would take long."""
+    grid = QGridLayout()
+    grid.setHorizontalSpacing(px(14))
+    grid.setVerticalSpacing(px(3))
+    for name, rows in groups:
+        keys, words = zip(*rows, strict=True)
+        at = grid.rowCount()
+        grid.addWidget(strong(name), at, 0, 1, 2)
+        grid.addWidget(soft("\n".join(keys)), at + 1, 0)
+        grid.addWidget(soft("\n".join(words)), at + 1, 1)
+    grid.setRowStretch(grid.rowCount(), 1)
+    return grid
 
 
 def _keys(keys: str) -> str:

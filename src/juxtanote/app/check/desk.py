@@ -114,8 +114,10 @@ class CheckDesk(Desk):
         """Show the phrase anew; its findings come by themselves."""
         phrase = self._document.phrase
         touched = news.change.touches(phrase.ident if phrase is not None else None)
-        if touched or news.phrase or news.sound:
-            self.picture.renew()
+        if news.sound:
+            self.picture.forget_waves()
+        if touched or news.phrase:
+            self.picture.update()
         if news.change.whole or news.phrase or self._findings.is_current:
             self._show_findings()
 

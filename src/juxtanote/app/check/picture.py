@@ -1,24 +1,21 @@
 """Heard over written: two pitch curves, their gap hatched, loudness, and both sounds."""
 
-from collections.abc import Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
-from statistics import median
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import (
-    QBrush,
     QPainter,
     QPaintEvent,
     QPen,
     QPixmap,
-    QPolygonF,
-    QResizeEvent,
 )
 from PyQt6.QtWidgets import QWidget
 
 from juxtanote.app.check import labels
+from juxtanote.app.check.curves import Plot, curves_of, paint_box, paint_curves, pitched
 from juxtanote.app.document import Document
 from juxtanote.app.look.theme import SMALL, TEXT, colour, font, pen
 from juxtanote.app.sheet.geometry import pitch_range
@@ -28,7 +25,6 @@ from juxtanote.core.checks.findings import Finding
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import SLURS, Note
 from juxtanote.core.score.sounding import sounding_midi
-from juxtanote.core.synth.render import written_curve
 from juxtanote.core.theory.pitch import pitch_name
 
 LEFT, RIGHT = 44, 16  # pixels beside the picture, for names and numbers
@@ -36,56 +32,59 @@ LOUD_HEIGHT, WAVE_HEIGHT, HARD_HEIGHT = 84, 42, 58  # pixels of the rows under t
 WORDS_IN = 6.0  # pixels from the line at which the phrase begins
 MOST_HARD, LABEL_HEIGHT = 10.0, 18.0  # the top of the difficulty's scale
 WAVE_STEP = 2.0  # pixels from one line of a wave to the next
-Curve = Sequence[tuple[float, float]]
-HATCH_CENTS = 18.0  # a smaller gap is no gap: a fretted note is never nearer than this
+
+
+def _with_edges(area: QRectF) -> QRectF:
+    """Give an area with room for what stands at its edges."""
+    return area.adjusted(-2, -8, 2, 8)
+
+
+class Layer:
+    """A part of the picture that is kept until what it is painted of differs."""
+
+    def __init__(self) -> None:
+        self._key: tuple[object, ...] | None = None
+        self._picture = QPixmap()
+
+    def forget(self) -> None:
+        """Paint it anew when it is wanted next."""
+        self._key = None
+
+    def picture(
+        self, widget: QWidget, key: tuple[object, ...], paint: Callable[[QPainter], None]
+    ) -> QPixmap:
+        """Give the picture, as large as a widget, of what a key holds."""
+        ratio = widget.devicePixelRatioF()
+        key = *key, widget.size(), ratio, colour("paper").name()
+        if key != self._key:
+            self._key, self._picture = key, QPixmap(widget.size() * ratio)
+            self._picture.setDevicePixelRatio(ratio)
+            self._picture.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(self._picture)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            paint(painter)
+            painter.end()
+        return self._picture
 
 
 @dataclass(frozen=True, slots=True)
-class Plot:
-    """Pitch over time in an area: seconds run to the right, MIDI upwards.
+class Areas:
+    """Where things stand: pitch over time, loudness, how hard each bar is, both waves."""
 
-    A curve has some twenty points: plain numbers are drawn sooner than arrays of them.
-    """
+    pitch: QRectF
+    loud: QRectF
+    hard: QRectF
+    waves: QRectF
 
-    area: QRectF
-    start_s: float
-    end_s: float
-    low: float
-    high: float
-
-    def y(self, midi: float) -> float:
-        """Give the height of a pitch, pixels."""
-        return self.area.bottom() - (midi - self.low) * self._semitone
-
-    @property
-    def _semitone(self) -> float:
-        return self.area.height() / (self.high - self.low)
-
-    def line(self, onset_s: float, midi: float, curve: Curve) -> list[QPointF]:
-        """Give the points of a curve of (seconds from an onset, semitones above a pitch)."""
-        second, semitone = self.area.width() / (self.end_s - self.start_s), self._semitone
-        left = self.area.left() + (onset_s - self.start_s) * second
-        bottom = self.y(midi)
-        return [QPointF(left + t * second, bottom - v * semitone) for t, v in curve]
-
-
-def _at_times(curve: Curve, times: list[float]) -> list[tuple[float, float]]:
-    """Give a curve at other times; most written ones are level."""
-    first = curve[0][1]
-    if all(value == first for _, value in curve):
-        return [(t, first) for t in times]
-    xs, ys = zip(*curve, strict=True)
-    return list(zip(times, np.interp(times, xs, ys).tolist(), strict=True))
-
-
-def _hatch(painter: QPainter, around: list[QPointF]) -> None:
-    """Hatch what a line goes around."""
-    tint = colour("doubt", 150)
-    brush = painter.brush()
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(QBrush(tint, Qt.BrushStyle.BDiagPattern))
-    painter.drawPolygon(QPolygonF(around))
-    painter.setBrush(brush)
+    @classmethod
+    def of(cls, width: int, height: int) -> "Areas":
+        """Share out a widget of so many pixels."""
+        across = width - LEFT - RIGHT
+        rest = LOUD_HEIGHT + HARD_HEIGHT + 2 * WAVE_HEIGHT
+        pitch = QRectF(LEFT, 30, across, height - 34 - rest - 44)
+        loud = QRectF(LEFT, pitch.bottom() + 30, across, LOUD_HEIGHT - 24)
+        hard = QRectF(LEFT, loud.bottom() + 22, across, HARD_HEIGHT - 22)
+        return cls(pitch, loud, hard, QRectF(LEFT, hard.bottom() + 14, across, WAVE_HEIGHT))
 
 
 class GapPicture(QWidget):
@@ -102,7 +101,7 @@ class GapPicture(QWidget):
         self._tab_rate = 44_100
         self.setMinimumSize(420, 400)
         self.setAccessibleName("Heard over written")
-        self._picture: QPixmap | None = None
+        self._notes, self._marks, self._hard, self._waves = (Layer() for _ in range(4))
         transport.moved.connect(self._on_moved)
         transport.settings_changed.connect(self._on_speed)
         self._speed = transport.speed
@@ -110,11 +109,11 @@ class GapPicture(QWidget):
     def show_tab(self, audio: NDArray[np.float32] | None, sample_rate: int) -> None:
         """Show the rendered tab's waveform."""
         self._tab, self._tab_rate = audio, sample_rate
-        self.renew()
+        self.forget_waves()
 
-    def renew(self) -> None:
-        """Paint anew: what is shown has changed."""
-        self._picture = None
+    def forget_waves(self) -> None:
+        """Paint both waves anew: there is another sound."""
+        self._waves.forget()
         self.update()
 
     def _on_moved(self, _: float) -> None:
@@ -125,23 +124,19 @@ class GapPicture(QWidget):
         """How hard it is depends on the speed."""
         if self.isVisible() and self._transport.speed != self._speed:
             self._speed = self._transport.speed
-            self.renew()
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        super().resizeEvent(event)
-        self._picture = None
+            self.update()
 
     def show_findings(self, found: list[Finding]) -> None:
         """Show what the second ear found: notes that are missing, and notes that do not sound."""
         differs = [f for f in found if f.complaint is not None]
         if differs != self._differs:
             self._differs = differs
-            self.renew()
+            self.update()
 
     def show_finding(self, finding: Finding | None) -> None:
         """Mark the notes of one finding."""
         self._finding = finding
-        self.renew()
+        self.update()
 
     def x_of(self, seconds: float) -> float:
         """Give the pixel of a time in the phrase."""
@@ -159,36 +154,66 @@ class GapPicture(QWidget):
             painter.setFont(font(TEXT))
             painter.drawText(self.rect(), int(Qt.AlignmentFlag.AlignCenter), labels.NO_PHRASE)
             return
-        if self._picture is None:
-            self._picture = self._paint_all(phrase)
-        painter.drawPixmap(0, 0, self._picture)
+        for picture in self._pictures(phrase):
+            painter.drawPixmap(0, 0, picture)
         x = self.x_of(self._transport.position_s)
         if LEFT <= x <= self.width() - RIGHT:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setPen(pen("ink", 1.8))
             painter.drawLine(QPointF(x, 24), QPointF(x, self.height() - 8))
 
-    def _paint_all(self, phrase: Phrase) -> QPixmap:
-        """Paint all but the playhead, once for each change."""
-        ratio = self.devicePixelRatioF()
-        picture = QPixmap(self.size() * ratio)
-        picture.setDevicePixelRatio(ratio)
-        picture.fill(Qt.GlobalColor.transparent)
-        painter = QPainter(picture)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        height = self.height() - 34 - LOUD_HEIGHT - HARD_HEIGHT - 2 * WAVE_HEIGHT - 44
-        pitch = QRectF(LEFT, 30, self.width() - LEFT - RIGHT, height)
-        loud = QRectF(LEFT, pitch.bottom() + 30, pitch.width(), LOUD_HEIGHT - 24)
-        self._paint_words(painter, pitch, loud)
-        self._paint_beats(painter, phrase, pitch.top(), loud.bottom())
-        self._paint_pitch(painter, phrase, pitch)
-        self._paint_loudness(painter, phrase, loud)
-        hard = QRectF(LEFT, loud.bottom() + 22, pitch.width(), HARD_HEIGHT - 22)
-        self._paint_difficulty(painter, phrase, hard)
-        waves = QRectF(LEFT, hard.bottom() + 14, pitch.width(), WAVE_HEIGHT)
-        self._paint_waves(painter, phrase, waves)
-        painter.end()
-        return picture
+    def _pictures(self, phrase: Phrase) -> tuple[QPixmap, ...]:
+        """Give all but the playhead; each part is painted anew where it shows something else."""
+        areas, context = Areas.of(self.width(), self.height()), self._document.context
+        plot = self._plot(phrase, areas.pitch)
+        # What is waived, checked or said of a phrase is not seen here.
+        played = phrase.notes, phrase.start_s, phrase.end_s, context.guitar, plot.low, plot.high
+
+        def notes(painter: QPainter) -> None:
+            self._paint_words(painter, areas.pitch, areas.loud)
+            self._paint_beats(painter, phrase, areas.pitch.top(), areas.loud.bottom())
+            self._paint_pitches(painter, phrase, plot)
+            painter.setClipRect(_with_edges(plot.area))
+            paint_curves(painter, phrase, context.guitar, plot)
+            painter.setClipping(False)
+            self._paint_loudness(painter, phrase, areas.loud)
+
+        return (
+            self._notes.picture(self, (*played, context.time_map), notes),
+            self._marks.picture(
+                self,
+                (*played, self._finding, tuple(self._differs)),
+                lambda painter: self._paint_marks(painter, phrase, plot),
+            ),
+            self._hard.picture(
+                self,
+                (*played, context, self._transport.speed),
+                lambda painter: self._paint_difficulty(painter, phrase, areas.hard),
+            ),
+            self._waves.picture(
+                self,
+                (phrase.start_s, phrase.end_s),
+                lambda painter: self._paint_waves(painter, phrase, areas.waves),
+            ),
+        )
+
+    def _plot(self, phrase: Phrase, area: QRectF) -> Plot:
+        """Give room to every pitch, those that are not written too."""
+        low, high = pitch_range(phrase, self._document.context.guitar)
+        missing = [f.complaint.midi for f in self._differs if f.complaint and f.complaint.midi]
+        low = min([low, *(m - 1.5 for m in missing)])
+        high = max([high, *(m + 1.5 for m in missing)])
+        return Plot(area, phrase.start_s, phrase.end_s, low, high)
+
+    def _paint_marks(self, painter: QPainter, phrase: Phrase, plot: Plot) -> None:
+        """Draw what the second ear tells, and boxes around the notes of the chosen finding."""
+        guitar = self._document.context.guitar
+        painter.setClipRect(_with_edges(plot.area))
+        for finding in self._differs:
+            self._paint_difference(painter, phrase, finding, plot)
+        for note, following in pitched(phrase.notes):
+            if self._is_marked(note):
+                paint_box(painter, note, curves_of(note, following, guitar, plot), plot)
 
     def _paint_words(self, painter: QPainter, pitch: QRectF, loud: QRectF) -> None:
         painter.setFont(font(TEXT, 600))
@@ -217,25 +242,6 @@ class GapPicture(QWidget):
             style = Qt.PenStyle.SolidLine if beat == 1 else Qt.PenStyle.DotLine
             painter.setPen(pen("soft" if beat == 1 else "rule", 1.0, style))
             painter.drawLine(QPointF(x, top), QPointF(x, bottom))
-
-    def _paint_pitch(self, painter: QPainter, phrase: Phrase, area: QRectF) -> None:
-        low, high = pitch_range(phrase, self._document.context.guitar)
-        missing = [f.complaint.midi for f in self._differs if f.complaint and f.complaint.midi]
-        low = min([low, *(m - 1.5 for m in missing)])
-        high = max([high, *(m + 1.5 for m in missing)])
-        plot = Plot(area, phrase.start_s, phrase.end_s, low, high)
-        self._paint_pitches(painter, phrase, plot)
-        painter.setClipRect(area.adjusted(-2, -8, 2, 8))
-        following: dict[int, Note] = {}  # the next note on each string
-        rows = []
-        for note in reversed(phrase.notes):
-            rows.append((note, following.get(note.written.string)))
-            following[note.written.string] = note
-        for note, after in reversed(rows):
-            self._paint_note(painter, note, after, plot)
-        for finding in self._differs:
-            self._paint_difference(painter, phrase, finding, plot)
-        painter.setClipping(False)
 
     def _paint_pitches(self, painter: QPainter, phrase: Phrase, plot: Plot) -> None:
         """Draw a line at each semitone that has room or is played, with the names of those."""
@@ -280,37 +286,6 @@ class GapPicture(QWidget):
             y = plot.y(sounding_midi(note, self._document.context.guitar))
             painter.drawLine(QPointF(x - 5, y - 5), QPointF(x + 5, y + 5))
             painter.drawLine(QPointF(x - 5, y + 5), QPointF(x + 5, y - 5))
-
-    def _paint_note(
-        self, painter: QPainter, note: Note, following: Note | None, plot: Plot
-    ) -> None:
-        if "dead" in note.written.techniques:
-            return
-        base, lasts_s = sounding_midi(note, self._document.context.guitar), note.heard.duration_s
-        asked = written_curve(note, following) or ((0.0, 0.0), (lasts_s, 0.0))
-        measured = [(t, cents / 100.0) for t, cents in note.heard.curve if t <= lasts_s]
-        written = plot.line(note.onset_s, base, asked)
-        heard = plot.line(note.onset_s, note.heard.midi, measured)
-        if len(heard) > 2:
-            wanted = _at_times(asked, [t for t, _ in measured])
-            gaps = [
-                v + note.heard.midi - base - w
-                for (_, v), (_, w) in zip(measured, wanted, strict=True)
-            ]
-            if 100.0 * median(map(abs, gaps)) >= HATCH_CENTS:
-                _hatch(painter, [*heard, *plot.line(note.onset_s, base, wanted)[::-1]])
-        painter.setPen(pen("written", 2.0))
-        painter.drawPolyline(QPolygonF(written))
-        painter.setPen(pen("heard", 2.6))
-        if len(heard) > 1:
-            painter.drawPolyline(QPolygonF(heard))
-        if self._is_marked(note):
-            painter.setPen(pen("doubt", 1.6, Qt.PenStyle.DashLine))
-            left, right = self.x_of(note.onset_s) - 4, self.x_of(note.offset_s) + 4
-            ys = [p.y() for p in (*written, *heard)]
-            painter.drawRoundedRect(
-                QRectF(left, min(ys) - 8, right - left, max(ys) - min(ys) + 16), 5, 5
-            )
 
     def _is_marked(self, note: Note) -> bool:
         """Tell whether the chosen finding is about a note, and not about one that is not written."""

@@ -87,7 +87,7 @@ def difficulty_of(
     if not notes:
         return ()
     time_map = context.time_map
-    ups = [float(time_map.to_beats(note.onset_s + 0.03)) for note in notes]
+    ups = time_map.to_beats([note.onset_s + 0.03 for note in notes]).tolist()
     bars = [math.floor(beat / time_map.beats_per_bar) for beat in ups]
     hands = _hand_positions(notes)
     made = []
