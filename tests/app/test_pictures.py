@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication
 from juxtanote.app.desks import CHECK, HEAR, PLACE, TEACH
 from juxtanote.app.look import theme
 from juxtanote.app.look.engraved import measure_words
-from juxtanote.app.sheet.geometry import Geometry, pitch_range
+from juxtanote.app.sheet.geometry import LEFT, Geometry, pitch_range
 from juxtanote.app.sheet.heard_row import _crosses
 from juxtanote.app.sheet.rows import Row
 from juxtanote.app.sheet.scene import fret_box, notes_before
@@ -312,10 +312,11 @@ class TestSheetPicture(WindowTest):
         ]
         begun = words_begun(notes, notes)
         self.assertEqual(begun, {1: {"palm-mute": 2.4}, 7: {"palm-mute": 3.2}})
-        for first in range(len(notes)):  # and the same however far it is scrolled
-            shown = notes[first:]
-            same = {n.ident: begun[n.ident] for n in shown if n.ident in begun}
-            self.assertEqual(words_begun(notes, shown), same)
+        for first, seen in enumerate([begun, {2: begun[1]}, {3: begun[1]}, {4: begun[1]}]):
+            seen |= {7: begun[7]}  # scrolled into its middle: where it is seen first
+            self.assertEqual(words_begun(notes, notes[first:]), seen)
+        self.assertEqual(words_begun(notes, notes[4:]), {7: begun[7]})
+        self.assertEqual(words_begun(notes, notes[8:]), {10: begun[7]})
         self.assertEqual(words_begun(notes, []), {})
 
     def test_notes_before_are_those_of_the_same_string(self) -> None:
@@ -324,6 +325,23 @@ class TestSheetPicture(WindowTest):
         self.assertEqual(before[2].ident, 1)
         self.assertEqual(before[4].ident, 3)
         self.assertNotIn(1, before)
+
+    def test_what_is_scrolled_out_of_sight_is_not_painted_over_the_names(self) -> None:
+        notes = [note(k + 1, 2.0 + 0.5 * k, 1 + k % 6, 12, length_s=0.9) for k in range(40)]
+        phrase = Phrase(5, "long", 1.9, 24.0).with_notes(notes)
+        self.document.change("x", lambda l: l.with_phrase(phrase))
+        self.document.choose_phrase(5)
+        for _ in range(4):
+            self.sheet.zoom(1.5)
+        self.sheet.scroll_to(8.2)
+        self._picture()
+        heard = self.sheet._rows[1].picture
+        assert heard is not None
+        names = heard.toImage().copy(0, 0, LEFT - 12, self.sheet.height())
+        self.assertTrue(any(n.onset_s < self.sheet.geometry_now().start_s for n in notes))
+        empty = QImage(names.size(), names.format())
+        empty.fill(QColor(0, 0, 0, 0))
+        self.assertEqual(names, empty)
 
     def test_a_very_long_phrase_is_painted(self) -> None:
         notes = [

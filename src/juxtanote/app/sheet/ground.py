@@ -73,10 +73,15 @@ def _used(scene: Scene) -> frozenset[int]:
     return frozenset(round(n.heard.midi) for n in scene.visible())
 
 
+def keep_off_names(painter: QPainter, g: Geometry) -> None:
+    """Let what is scrolled out of sight at the left not be painted over the names there."""
+    area = QRect(LEFT - 12, 0, g.width - LEFT - RIGHT + 26, g.height)
+    painter.setClipRect(area, Qt.ClipOperation.IntersectClip)
+
+
 def paint_ground(painter: QPainter, scene: Scene, _: Sequence[Note], __: Looks) -> None:
     """Draw bars and beats, what other parts play, the lines of pitches, and the evidence under them."""
-    g = scene.geometry
-    painter.setClipRect(QRect(LEFT - 12, 0, g.width - LEFT - RIGHT + 26, g.height))
+    keep_off_names(painter, scene.geometry)
     _grid(painter, scene)
     _others(painter, scene)
     painter.setClipping(False)

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QPainter, QPolygonF
 from juxtanote.app.look.theme import SMALL, colour, drawn_font, pen
 from juxtanote.app.sayings import say_observation, say_otherwise
 from juxtanote.app.sheet.geometry import LEVEL_HEIGHT
+from juxtanote.app.sheet.ground import keep_off_names
 from juxtanote.app.sheet.rows import Looks, NoteLook
 from juxtanote.app.sheet.scene import Scene
 from juxtanote.core.score.note import Note
@@ -40,6 +41,7 @@ def heard_looks(scene: Scene) -> Looks:
 def paint_heard(painter: QPainter, scene: Scene, notes: Sequence[Note], _: Looks) -> None:
     """Draw pitch curves, and onsets by loudness."""
     g = scene.geometry
+    keep_off_names(painter, g)
     for note in notes:
         _pitch_curve(painter, scene, note)
     base = g.heard_bottom + LEVEL_HEIGHT

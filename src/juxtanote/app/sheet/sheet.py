@@ -255,6 +255,7 @@ class Sheet(Drawn):
         if scene is None:
             return picture
         painter = self.painter_on(picture)
+        ground.keep_off_names(painter, scene.geometry)
         notes = scene.visible()
         for note in notes:
             paint_words(painter, scene, note, notes)

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QFontMetrics, QPainter, QPainterPath, QPolygonF
 
 from juxtanote.app.look.theme import MIDDLE, SMALL, TEXT, colour, drawn_font, pen
 from juxtanote.app.sheet.geometry import LEFT, RIGHT
+from juxtanote.app.sheet.ground import keep_off_names
 from juxtanote.app.sheet.rows import Looks, NoteLook
 from juxtanote.app.sheet.scene import LONGEST_RING_S, Scene, fret_box, fret_text, fret_width
 from juxtanote.core.score.note import SLURS, Note
@@ -21,6 +22,7 @@ from juxtanote.core.theory.pitch import pitch_name
 SMALLEST_SHARE = 0.5  # fret numbers do not shrink further
 ROUND_NOTE = 40.0  # pixels beside its line that a note's number and signs may take
 HANDS_APART = 8  # pixels between two fingers or strokes: nearer ones are left out
+STROKE_UNDER, FINGER_UNDER = 27, 43  # pixels under the last string
 BENT = frozenset({"bend", "pre-bend"})
 SHAPED = BENT | {"vibrato", "bar"}
 JOINED = SLURS | {"slide"}  # drawn from the note before on the string
@@ -78,6 +80,8 @@ def written_looks(scene: Scene) -> Looks:
 def paint_written(painter: QPainter, scene: Scene, notes: Sequence[Note], looks: Looks) -> None:
     """Draw string lines, fret numbers at their onsets and techniques in their measured shape."""
     _strings(painter, scene)
+    _hand_names(painter, scene)
+    keep_off_names(painter, scene.geometry)
     known: dict[int, Written] = {i: look.values for i, look in looks.notes.items()}  # type: ignore[misc]
     for note in notes:
         _sounding_line(painter, scene, note)
@@ -218,13 +222,14 @@ def _labels(scene: Scene, notes: Sequence[Note]) -> dict[int, tuple[Label, ...]]
 def words_begun(every: Sequence[Note], shown: Sequence[Note]) -> dict[int, dict[str, float]]:
     """Find which words are said over the notes that are shown, and up to which onset they hold.
 
-    A word is said once a stroke, where the one before goes without it, on whatever string. Both are by
-    onset, and what is shown is a part of every note.
+    A word is said once a stroke, where the one before goes without it, on whatever string; one that began
+    before what is shown, at its first note there. Both are by onset, and what is shown is a part of
+    every note.
     """
     if not shown:
         return {}
     found: dict[int, dict[str, float]] = {}
-    holding: dict[str, dict[str, float]] = {}  # of each word: where it is kept up to when it holds
+    holding: dict[str, dict[str, float]] = {}  # of each word that was said: up to when it holds
     wanted, last = {note.ident for note in shown}, shown[-1].onset_s
     first = bisect_left(every, shown[0].onset_s - LONGEST_RING_S, key=lambda n: n.onset_s)
     earlier, current, began_s = frozenset[str](), frozenset[str](), -1e9
@@ -235,11 +240,12 @@ def words_begun(every: Sequence[Note], shown: Sequence[Note]) -> dict[int, dict[
             earlier, current, began_s = current, frozenset(), note.onset_s
         words = note.written.techniques & SAID
         for word in words - earlier - current:
-            holding[word] = {word: note.onset_s}
-            if note.ident in wanted:
-                holding[word] = found.setdefault(note.ident, {})
+            holding.pop(word, None)
         for word in words:
-            holding[word][word] = note.onset_s
+            if word not in holding and note.ident in wanted:
+                holding[word] = found.setdefault(note.ident, {})
+            if word in holding:
+                holding[word][word] = note.onset_s
         current |= words
     return found
 
@@ -257,10 +263,13 @@ def _wanted(
         peak = min(_shape(scene, note), key=lambda p: p.y())
         wanted.append((bend_name(note.written.bend_semitones), 600, peak.x(), peak.y() - 4, x))
     for word, sign in WORDS:
-        if word in begun:
-            wanted.append(
-                (sign, 500, x, g.strings_top - 14, min(g.x(begun[word]), g.width - RIGHT))
+        if word in begun:  # scrolled into its middle, it stands at the edge
+            at, until = (
+                max(x, LEFT + 0.5 * _width(sign, 500)),
+                min(g.x(begun[word]), g.width - RIGHT),
             )
+            if until >= LEFT:
+                wanted.append((sign, 500, at, g.strings_top - 14, until))
     if "bar" in tags:
         off = cents_over_wire(note, scene.context.guitar)
         word = f"S {off:+.0f} ¢" if OFF_WIRE_CENTS <= abs(off) < OTHER_FRET_CENTS else "S"
@@ -333,16 +342,23 @@ def _with_hands(scene: Scene, notes: Sequence[Note]) -> frozenset[int]:
     return frozenset(shown)
 
 
-def _hands(painter: QPainter, scene: Scene, notes: Sequence[Note]) -> None:
-    """Write strokes and fingers under the strings."""
-    g = scene.geometry
-    stroke_y, finger_y = g.strings_bottom + 27, g.strings_bottom + 43
+def _hand_names(painter: QPainter, scene: Scene) -> None:
     painter.setFont(drawn_font(SMALL))
     painter.setPen(colour("soft"))
     right = int(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-    painter.drawText(QRectF(0, stroke_y - 12, LEFT - 10, 16), right, "stroke")
-    painter.drawText(QRectF(0, finger_y - 12, LEFT - 10, 16), right, "finger")
+    for name, under in (("stroke", STROKE_UNDER), ("finger", FINGER_UNDER)):
+        y = scene.geometry.strings_bottom + under
+        painter.drawText(QRectF(0, y - 12, LEFT - 10, 16), right, name)
+
+
+def _hands(painter: QPainter, scene: Scene, notes: Sequence[Note]) -> None:
+    """Write strokes and fingers under the strings."""
+    g = scene.geometry
+    painter.setFont(drawn_font(SMALL))
+    painter.setPen(colour("soft"))
     for note in notes:
-        x = g.x(note.onset_s)
-        painter.drawText(QPointF(x - 4, stroke_y), STROKE_SIGNS.get(note.written.stroke, ""))
-        painter.drawText(QPointF(x - 3, finger_y), note.written.finger)
+        x, y = g.x(note.onset_s), g.strings_bottom
+        painter.drawText(
+            QPointF(x - 4, y + STROKE_UNDER), STROKE_SIGNS.get(note.written.stroke, "")
+        )
+        painter.drawText(QPointF(x - 3, y + FINGER_UNDER), note.written.finger)
