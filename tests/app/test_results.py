@@ -8,8 +8,10 @@ import numpy as np
 
 from juxtanote.app import long_edits
 from juxtanote.app.desks import PLACE
+from juxtanote.app.whole import Heard, Proposed
 from juxtanote.core.analysis.beats import BarReading, BeatReading, Pulses
 from juxtanote.core.analysis.chords import ChordReading
+from juxtanote.core.audio.sound import Sound
 from juxtanote.core.formats.csv_notes import NoteRow
 from juxtanote.core.formats.importing import START, ImportPlan
 from juxtanote.core.formats.read_score import ReadPart
@@ -34,6 +36,12 @@ def measured() -> Measured:
     return Measured(7.0, 0.9, BeatReading((pulse,), (BarReading(4, 0, 1.0),), 0.0))
 
 
+def proposed(*cuts: Cut, others: bool = False) -> Proposed:
+    """Give what listening to a whole recording found."""
+    sound = Sound(np.zeros((2, 100), np.float32), 44_100)
+    return Proposed(Heard(sound, 0.0, (), others), cuts, ())
+
+
 class Late(WindowTest):
     """Holds back what jobs give, until a test lets it arrive."""
 
@@ -46,7 +54,9 @@ class Late(WindowTest):
         self.held: list = []
         real = self.window.tasks._start
         patch = mock.patch.object(
-            self.window.tasks, "_start", lambda name, work, then: self.held.append((name, then))
+            self.window.tasks,
+            "_start",
+            lambda name, work, then, **_: self.held.append((name, then)),
         )
         patch.start()
         self.addCleanup(patch.stop)
@@ -77,7 +87,7 @@ class TestAnotherLessonOpened(Late):
         return {
             "measure": (lambda: tasks.measure(apply=True), measured()),
             "listen": (tasks.listen, (phrase.notes, Evidence(), phrase, 0)),
-            "propose": (tasks.propose, ([Cut(6.5, 7.5, "a rest")], (), False)),
+            "propose": (tasks.whole.propose, proposed(Cut(6.5, 7.5, "a rest"))),
             "chords": (tasks.suggest_chords, reading),
             "focus": (tasks.propose_focus, Focus(source="middle", chosen=Chosen.MOST_NOTES)),
             "guitar": (
@@ -132,7 +142,7 @@ class TestManyNotes(Late):
         self.addCleanup(patch.stop)
         self.window.tasks._start = self._hold  # with its work, which is done when it arrives
 
-    def _hold(self, name: str, work: object, then: object) -> None:
+    def _hold(self, name: str, work: object, then: object, **_: object) -> None:
         self.held.append((name, lambda _: then(work(no_progress))))  # type: ignore[operator]
 
     def test_other_beats_are_one_step_of_undo(self) -> None:
@@ -240,18 +250,18 @@ class TestThePhraseEdited(Late):
 
     def test_proposals_stand_beside_what_a_person_cut_meanwhile(self) -> None:
         """Two neighbours without a rest are both kept: one in three was dropped once."""
-        self.window.tasks.propose()
+        self.window.tasks.whole.propose()
         self.document.change("x", lambda l: edits.cut_phrase(l, 6.4, 6.9, "mine"))
         cuts = [Cut(6.5, 7.0, "a rest"), Cut(7.0, 7.6, "a bar line"), Cut(7.52, 8.0, "the end")]
-        self.arrive((cuts, (), False))
+        self.arrive(proposed(*cuts))
         names = [(p.name, p.proposed) for p in self.document.lesson.phrases]
         self.assertIn(("mine", False), names)
         self.assertEqual(sum(proposed for _, proposed in names), 2)
 
     def test_where_nothing_can_be_proposed_it_is_said_why(self) -> None:
         for others, words in ((False, "Nothing was found"), (True, "does not sound like a guitar")):
-            self.window.tasks.propose()
-            self.arrive(([], (), others))
+            self.window.tasks.whole.propose()
+            self.arrive(proposed(others=others))
             self.assertIn(words, self.told[-1])
 
     def test_an_edit_in_the_background_is_made_on_the_newest_lesson(self) -> None:

@@ -312,6 +312,18 @@ class TestWords(unittest.TestCase):
         self.assertEqual(words.count("string 2 fret 8"), 1)
         self.assertIn("bend of a tone and a half", words)
 
+    def test_what_is_hard_is_said_in_the_number_that_it_has(self) -> None:
+        quick = [note(k + 1, 2.0 + 0.1 * k, 2, 5 + k % 3, length_s=0.08) for k in range(5)]
+        wide = [note(6, 3.0, 3, 7, "bend", bend=3.0)]
+        for notes, said in (
+            (quick, "Hard are the quick strokes from bar"),
+            (wide, "Hard is the bend of a tone and a half in bar"),
+            (quick + wide, "Hard are the bend of a tone and a half in bar"),
+        ):
+            phrase = Phrase(1, "A", 2.0, 4.0, tuple(notes))
+            lesson = recounted(Lesson(phrases=(phrase,)))
+            self.assertIn(said, generate_breakdown(lesson.phrases[0], lesson))
+
     def test_typed_words_win(self) -> None:
         lesson = small_lesson()
         own = Phrase(9, "x", 0.0, 1.0, breakdown="Play it softly.")

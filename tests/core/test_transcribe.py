@@ -15,7 +15,7 @@ from juxtanote.core.analysis.stretches import hear_all, hear_stretch
 from juxtanote.core.audio.read import Sound
 from juxtanote.core.fretboard.phrases import replace_places
 from juxtanote.core.measuring import choose_key, measure_recording, time_map_of
-from juxtanote.core.placing import evidence_of, guess_tuning, place_heard
+from juxtanote.core.placing import evidence_of, guess_tuning, lowest_heard, place_heard
 from juxtanote.core.progress import Cancelled
 from juxtanote.core.score.cuts import split_at_rests
 from juxtanote.core.score.edits import shifted
@@ -88,6 +88,8 @@ class TestChoices(unittest.TestCase):
             with self.subTest(lowest=lowest):
                 self.assertEqual(guess_tuning([float(lowest)] * 3 + [60.0] * 20), tuning)
         self.assertEqual(guess_tuning([]), STANDARD)
+        self.assertEqual(lowest_heard([33.0, 45.2, *[60.0] * 20]), 45)  # one may be heard too low
+        self.assertIsNone(lowest_heard([33.0]))
 
     def test_keys_need_a_few_notes(self) -> None:
         self.assertEqual(choose_key([heard(60, 0.0)]), ("", ""))

@@ -61,7 +61,7 @@ class Commands:
             "move_phrase": ask.move_phrase, "guitar": ask.choose_guitar, "parts": ask.choose_parts,
             "next_part": self._to_next_part, "harmony": ask.make_harmony,
             "split_voices": ask.split_voices,
-            "place_again": self._place_again, "propose": tasks.propose, "refuse": self._refuse,
+            "place_again": self._place_again, "propose": tasks.whole.propose, "refuse": self._refuse,
             "next_pulse": lambda: self._window.hear.time.take_next_pulse(),
             "next_bars": lambda: self._window.hear.time.take_next_bars(),
             "next_note": lambda: document.step_selection(1),

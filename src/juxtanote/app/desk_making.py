@@ -22,7 +22,7 @@ def make_hear(window: "MainWindow") -> QWidget:
     desk.time.beats_wanted.connect(window.tasks.long_edits.change_beats)
     desk.time.readings_changed.connect(window.update_actions)
     window.tasks.measured.connect(desk.show_measured)
-    window.tasks.lead_found.connect(desk.show_lead)
+    window.tasks.whole.found.connect(desk.show_whole)
     window.bind(desk.propose, "propose")
     window.bind(desk.refuse, "refuse")
     window.bind(desk.open_offer, "open_recording")

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 MOST_AT_ONCE = 200  # notes that the window's thread counts anew: 20 to 30 ms
 MOST_TRIES = 3  # an edit that another one overtook is made again so often
-Start = Callable[[str, Callable[[Progress], object], Callable[[object], None]], None]
+Start = Callable[[str, Callable[[Progress], object], Callable[[object], None]], object]
 
 
 class LongEdits(QObject):

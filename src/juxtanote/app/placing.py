@@ -15,7 +15,7 @@ from juxtanote.core.score.lesson import Lesson, Phrase
 if TYPE_CHECKING:
     from juxtanote.core.fretboard.solver import Placement
 
-Starts = Callable[[str, Callable[[Progress], object], Callable[[object], None]], None]
+Starts = Callable[[str, Callable[[Progress], object], Callable[[object], None]], object]
 
 
 class Placing(QObject):

@@ -18,6 +18,7 @@ from juxtanote.app.results import Outdated, Results
 from juxtanote.app.sayings import say_focus
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.transport.rate import RATE
+from juxtanote.app.whole import Whole
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score import edits, readings
@@ -32,14 +33,10 @@ if TYPE_CHECKING:
     from juxtanote.core.analysis.chords import ChordReading
     from juxtanote.core.analysis.perceived import Hints
     from juxtanote.core.measuring import Measured
-    from juxtanote.core.score.cuts import Cut
     from juxtanote.core.score.note import Evidence, Note
 
     Heard: TypeAlias = tuple[tuple[Note, ...], Evidence, Phrase, int]
-    # The cuts, where the lead plays, and whether most of what was heard is no guitar.
-    Proposed: TypeAlias = "tuple[list[Cut], tuple[Span, ...], bool]"
 
-SURE_ENOUGH = 0.6  # notes that phrases are cut by: doubtful ones make rests where there are none
 Span = tuple[float, float]
 
 
@@ -47,7 +44,6 @@ class Tasks(QObject):
     """Starts jobs with frozen values and hands their results over."""
 
     measured = pyqtSignal(object)  # Measured
-    lead_found = pyqtSignal(object)  # ((start, end), …) in seconds
     compared = pyqtSignal(object, object)  # Compared, and where its take is
     told = pyqtSignal(str)
     failed = pyqtSignal(str)
@@ -67,11 +63,23 @@ class Tasks(QObject):
         self.placing.told.connect(self.told)
         self.long_edits = LongEdits(document, results, lambda *job: self._start(*job), self)
         self.long_edits.told.connect(self.told)
+        self.whole = Whole(
+            document, results, lambda *job, behind=False: self._start(*job, behind=behind), self
+        )
+        self.whole.told.connect(self.told)
+        self.measured.connect(lambda _: self.whole.listen())
 
     def _start(
-        self, name: str, work: Callable[[Progress], object], then: Callable[[object], None]
-    ) -> None:
-        self._runner.start(Job(name, work, then, self._on_failed))
+        self,
+        name: str,
+        work: Callable[[Progress], object],
+        then: Callable[[object], None],
+        *,
+        behind: bool = False,
+    ) -> Job:
+        job = Job(name, work, then, self._on_failed, behind=behind)
+        self._runner.start(job)
+        return job
 
     def _on_failed(self, error: Exception) -> None:
         known = isinstance(error, JuxtanoteError)
@@ -230,54 +238,6 @@ class Tasks(QObject):
         if count == 0:
             words = "No guitar was heard here. Bring it forward on the Hear desk, or cut another stretch."
         self.told.emit(words)
-
-    def propose(self) -> None:
-        """Listen to the whole recording and cut it where the lead breathes; one step to undo."""
-        sound, ticket = self._document.sound, self._document.ticket()
-        lesson = ticket.lesson
-        if sound is None:
-            self.told.emit("Open a recording first.")
-            return
-
-        def work(progress: Progress) -> object:
-            from juxtanote.core.analysis.instruments import mostly_others
-            from juxtanote.core.analysis.stretches import hear_all
-            from juxtanote.core.score.cuts import lead_spans, propose_cuts
-
-            notes = hear_all(sound, reference_cents=lesson.reference_cents, progress=progress)
-            sure = [n for n in notes if n.confidence > SURE_ENOUGH]
-            spans = [(n.onset_s, n.offset_s) for n in sure]
-            cuts = propose_cuts(
-                [s for s, _ in spans], [e for _, e in spans], lesson.time_map, [n.midi for n in sure]
-            )  # fmt: skip
-            return cuts, lead_spans(spans), mostly_others([n.evidence for n in notes])
-
-        self._start(
-            "Looking for phrases", work, lambda r: self._on_proposed(ticket, cast("Proposed", r))
-        )
-
-    def _on_proposed(self, ticket: Ticket, result: "Proposed") -> None:
-        cuts, lead, others = result
-        if self._results.fits(ticket, "The proposal", quiet=True):
-            self.lead_found.emit(lead)
-        before = len(self._document.lesson.phrases)
-
-        def merge(lesson: Lesson) -> Lesson:
-            from juxtanote.core.score.cuts import with_cuts
-
-            return with_cuts(lesson, cuts)
-
-        if self._results.take(ticket, "The proposal of phrases", merge, text="Propose phrases"):
-            count = len(self._document.lesson.phrases) - before
-            words = "Nothing was found to propose beside the phrases that are cut."
-            if count:
-                words = f"{count} phrases proposed; Ctrl+Z takes them back, Del refuses one, "
-                words += "Shift+Del all."
-            elif others:
-                words = (
-                    "What plays does not sound like a guitar. Cut a phrase to listen all the same."
-                )
-            self.told.emit(words)
 
     # Chords
 

@@ -1,5 +1,6 @@
 """From notes as heard to notes as written: the one place where one is made of the other."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -41,6 +42,19 @@ def to_place(note: PerceivedNote) -> NoteToPlace:
     )
 
 
+def lowest_heard(midi: Sequence[float]) -> int | None:
+    """Give the lowest pitch that counts: one note in a hundred, and one at least, may be heard too low.
+
+    Parameters
+    ----------
+    midi : sequence of float
+        Pitches that were heard, MIDI.
+    """
+    low = sorted(round(m) for m in midi)
+    few = max(len(low) // 100, 1)
+    return low[few] if len(low) > few else None
+
+
 def guess_tuning(midi: list[float]) -> tuple[int, ...]:
     """Guess the tuning from the lowest notes heard: standard unless something lies below it.
 
@@ -49,10 +63,8 @@ def guess_tuning(midi: list[float]) -> tuple[int, ...]:
     midi : list of float
         Pitches that were heard, MIDI.
     """
-    low = sorted(round(m) for m in midi)
-    few = max(len(low) // 100, 1)
-    lowest = low[few] if len(low) > few else 40
-    if lowest >= 40:
+    lowest = lowest_heard(midi)
+    if lowest is None or lowest >= 40:
         return STANDARD
     if lowest >= 39:
         return tuple(m - 1 for m in STANDARD)

@@ -46,11 +46,11 @@ from juxtanote.core.theory.tuning import PRESETS, parse_tuning, tuning_name
 
 if TYPE_CHECKING:
     from juxtanote.app.hear.evidence import HeardSoFar
+    from juxtanote.app.whole import Proposed
     from juxtanote.core.measuring import Measured
 
 EVIDENCE_PAUSE_MS = 250  # paging through phrases measures nothing until one stops
 LEAST_FACTS_WIDTH, FACTS_WIDTH = 530, 540  # pixels: below the least the fields would be cut off
-Spans = tuple[tuple[float, float], ...]
 
 
 class HearDesk(Desk):
@@ -72,7 +72,7 @@ class HearDesk(Desk):
     ) -> None:
         super().__init__(document, parent)
         self._transport = transport
-        self._lead: Spans | None = None
+        self._whole: Proposed | None = None
         self._filling = False
         self._evidence = Latest(runner, "Looking at what was heard", self)
         self._pause = QTimer(self)
@@ -221,13 +221,14 @@ class HearDesk(Desk):
             f"measured {measured.reference_cents:+.1f}, confidence {measured.reference_certainty:.2f}"
         )
 
-    def show_lead(self, spans: Spans) -> None:
-        """Show where the lead was heard to play in the whole recording."""
-        self._lead = spans
-        self.strip.show_lead(spans)
+    def show_whole(self, found: "Proposed") -> None:
+        """Show where the lead plays, and what the whole recording tells until phrases have notes."""
+        self._whole = found
+        self.strip.show_lead(found.lead)
+        self._ask_for_evidence()
 
     def _forget_lead(self) -> None:
-        self._lead = None
+        self._whole = None
         self.time.forget_readings()
         self.evidence["reference"].setText("")
         if self._document.sound is None:
@@ -319,11 +320,12 @@ class HearDesk(Desk):
         if not self.isVisible():
             return
         lesson, number = self._document.lesson, self._document.number
+        whole = self._whole.heard.notes if self._whole is not None else ()
 
         def work(progress: Progress) -> object:
             from juxtanote.app.hear.evidence import heard_so_far
 
-            return heard_so_far(lesson, progress)
+            return heard_so_far(lesson, progress, whole)
 
         def then(heard: object) -> None:
             if number == self._document.number:
@@ -339,7 +341,7 @@ class HearDesk(Desk):
         self.model.show_repeats(heard.repeats)
         self.strip.show_repeats({ident: f" {words}" for ident, words in heard.repeats.items()})
         self.order.setText(labels.ORDER + heard.order if heard.order else "")
-        if self._lead is None:  # not looked for yet: where the notes of the phrases are
+        if self._whole is None:  # not looked for yet: where the notes of the phrases are
             self.strip.show_lead(heard.lead)
 
     # Editing

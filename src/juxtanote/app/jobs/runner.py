@@ -26,16 +26,19 @@ class Job(QObject):
         *,
         quiet: bool = False,
         long: bool = False,
+        behind: bool = False,
     ) -> None:
         """Make a job; `quiet` work is of no interest to the person, and shown nowhere.
 
-        It is short, unless it is said to be `long`: then no other quiet work waits for it.
+        It is short, unless it is said to be `long`: then no other quiet work waits for it. Work `behind`
+        all else stands still while anything is done that the person asked for.
         """
         super().__init__()
-        self.name, self.quiet, self.long = name, quiet, long
+        self.name, self.quiet, self.long, self.behind = name, quiet, long, behind
         self._work, self._then, self._failed = work, then, failed
         self._stop = threading.Event()
         self.gate: threading.Event | None = None  # closed while the window handles and paints
+        self.front: threading.Event | None = None  # closed while what was asked for is done
         self._result: object = None
         self._error: Exception | None = None
         self._is_done = False
@@ -78,6 +81,9 @@ class Job(QObject):
         if self._stop.is_set():
             raise Cancelled
         self._give_way()
+        while self.behind and self.front is not None and not self.front.wait(LONGEST_WAIT_S):
+            if self._stop.is_set():
+                raise Cancelled
         try:
             self.progressed.emit(part_done)
         except (RuntimeError, AttributeError):
@@ -121,14 +127,17 @@ class JobRunner(QObject):
         super().__init__(parent)
         self._jobs: set[Job] = set()
         self._stopped = False
-        self._pool, self._quick, self._long = (QThreadPool(self) for _ in range(3))
+        self._pool, self._quick, self._long, self._behind = (QThreadPool(self) for _ in range(4))
         self._pool.setMaxThreadCount(2)
         self._quick.setMaxThreadCount(1)
+        self._behind.setMaxThreadCount(1)
         # Pages, the tab's sound and a check do not wait for each other.
         self._long.setMaxThreadCount(3)
         self._finished.connect(self._on_finished)
         self._gate = threading.Event()
         self._gate.set()
+        self._front = threading.Event()
+        self._front.set()
         self._opening = QTimer(self)
         self._opening.setSingleShot(True)
         self._opening.setInterval(0)  # runs out when all that was to be painted is painted
@@ -154,12 +163,20 @@ class JobRunner(QObject):
         if self._stopped:
             return
         job.setParent(self)
-        job.gate = self._gate
+        job.gate, job.front = self._gate, self._front
         self._jobs.add(job)
+        self._open_front()
         self.started.emit(job)
         quiet = self._long if job.long else self._quick
-        pool = quiet if job.quiet else self._pool
+        pool = quiet if job.quiet else self._behind if job.behind else self._pool
         pool.start(_Runnable(job, self._finished.emit))
+
+    def _open_front(self) -> None:
+        """Let what is behind go on, unless something is done that the person asked for."""
+        if any(not job.quiet and not job.behind for job in self._jobs):
+            self._front.clear()
+        else:
+            self._front.set()
 
     def cancel_all(self) -> None:
         """Ask every job to stop."""
@@ -171,7 +188,8 @@ class JobRunner(QObject):
         self._stopped = True
         self.cancel_all()
         self._gate.set()
-        for pool in (self._pool, self._quick, self._long):
+        self._front.set()
+        for pool in (self._pool, self._quick, self._long, self._behind):
             pool.waitForDone(timeout_ms)
 
     def _on_finished(self, job: Job) -> None:
@@ -181,6 +199,7 @@ class JobRunner(QObject):
         finally:
             job.ended.emit()
             self._jobs.discard(job)
+            self._open_front()
             job.let_go()
             job.deleteLater()
 

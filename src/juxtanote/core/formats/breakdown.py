@@ -203,7 +203,8 @@ def _hardest(phrase: Phrase, context: Context) -> str:
     ]  # fmt: skip
     if len(quick) >= 3:
         found.append(f"the quick strokes from {_where(quick[0], context)} on")
-    return f"Hard is {', and '.join(found[:2])}: begin slowly there." if found else ""
+    verb = "is" if len(found) == 1 and len(quick) < 3 else "are"
+    return f"Hard {verb} {', and '.join(found[:2])}: begin slowly there." if found else ""
 
 
 def _where(note: Note, context: Context) -> str:

@@ -1,0 +1,158 @@
+"""A recording that is opened is listened to behind all else: phrases, key and tuning are there."""
+
+import threading
+import unittest
+from dataclasses import replace
+
+import numpy as np
+import soundfile
+
+from juxtanote.app.hear.evidence import heard_so_far
+from juxtanote.app.jobs.runner import Job, JobRunner
+from juxtanote.app.whole import Heard, Proposed
+from juxtanote.app.widgets.busy import BusyLine
+from juxtanote.core.analysis.perceived import PerceivedNote
+from juxtanote.core.audio.read import to_rate
+from juxtanote.core.progress import Progress, no_progress
+from juxtanote.core.score import edits
+from juxtanote.core.score.cuts import Cut
+from juxtanote.core.score.lesson import Lesson
+from tests.app import wait_until
+from tests.app.test_results import Late
+from tests.app.windows import RATE, WindowTest
+from tests.lessons import small_lesson
+from tests.sounds import scale_line
+
+
+def played(*midi: float) -> tuple[PerceivedNote, ...]:
+    """Give notes of half a second each."""
+    return tuple(PerceivedNote(0.5 * k, 0.5 * k + 0.4, m, -18.0, 0.9) for k, m in enumerate(midi))
+
+
+class TestAnOpenedRecording(WindowTest):
+    def test_phrases_key_and_tuning_are_there_without_asking(self) -> None:
+        one, _ = scale_line([57, 60, 62, 64, 67, 69], step_s=0.3)
+        mono = np.concatenate([one, np.zeros(2 * 22_050, dtype=np.float32), one])
+        path = self.folder / "line.wav"
+        soundfile.write(path, to_rate(np.stack([mono, mono]), 22_050, RATE).T, RATE)
+        self.window.files.open_recording(path)
+        self.assertTrue(wait_until(lambda: len(self.document.lesson.phrases) == 2, 60_000))
+        self.settle()
+        evidence = self.window.hear.evidence
+        self.assertTrue(wait_until(lambda: "heard" in evidence["key"].text(), 5_000))
+        self.assertIn("lowest notes heard A3", evidence["tuning"].text())
+        self.document.undo_stack.undo()
+        self.assertEqual(self.document.lesson.phrases, ())
+        self.window.measure_anew()  # what was taken back does not come again by itself
+        self.settle()
+        self.assertEqual(self.document.lesson.phrases, ())
+
+
+class TestWhenItArrives(Late):
+    def setUp(self) -> None:
+        super().setUp()
+        self.document.open(replace(small_lesson(), phrases=()), None)
+        self.give_sound(np.zeros((2, RATE), np.float32))
+        self.held.clear()
+        self.whole = self.window.tasks.whole
+        sound = self.document.sound
+        assert sound is not None
+        self.found = Proposed(Heard(sound, 0.0, (), False), (Cut(6.5, 7.5, "a rest"),), ())
+
+    def test_phrases_are_cut_where_there_are_none(self) -> None:
+        self.whole.listen()
+        self.arrive(self.found)
+        self.assertEqual(len(self.document.lesson.phrases), 1)
+        self.whole.listen()
+        self.assertEqual(self.held, [])
+
+    def test_what_a_person_cut_meanwhile_stands_alone(self) -> None:
+        self.whole.listen()
+        self.document.change("x", lambda l: edits.cut_phrase(l, 2.0, 4.0, "mine"))
+        self.arrive(self.found)
+        self.assertEqual([p.name for p in self.document.lesson.phrases], ["mine"])
+        self.assertIn("Ctrl+P", self.told[-1])
+
+    def test_a_lesson_with_phrases_is_not_listened_to(self) -> None:
+        self.document.change("x", lambda l: edits.cut_phrase(l, 2.0, 4.0, "mine"))
+        self.whole.listen()
+        self.assertEqual(self.held, [])
+
+    def test_who_asks_while_it_listens_waits_for_that(self) -> None:
+        self.whole.listen()
+        self.whole._job = Job("x", lambda _: None)
+        self.document.change("x", lambda l: edits.cut_phrase(l, 2.0, 4.0, "mine"))
+        self.whole.propose()
+        self.assertEqual(len(self.held), 1)
+        self.arrive(self.found)
+        self.assertEqual(len(self.document.lesson.phrases), 2)
+
+    def test_another_recording_stops_it(self) -> None:
+        self.whole.listen()
+        job = self.whole._job = Job("x", lambda _: None)
+        self.document.sound_changed.emit()
+        self.assertTrue(job.was_cancelled)
+
+
+class TestBehind(unittest.TestCase):
+    def setUp(self) -> None:
+        self.runner = JobRunner()
+        self.addCleanup(self.runner.stop)
+        self.release = threading.Event()
+        self.addCleanup(self.release.set)
+        self.steps = 0
+
+    def _behind(self, progress: Progress) -> object:
+        while self.steps < 1000:
+            self.steps += 1
+            threading.Event().wait(0.001)
+            progress(0.001 * self.steps)
+        return None
+
+    def _in_front(self, _: Progress) -> object:
+        return self.release.wait(20.0)
+
+    def test_it_stands_still_while_what_was_asked_for_is_done(self) -> None:
+        behind = Job("behind", self._behind, behind=True)
+        self.runner.start(behind)
+        self.assertTrue(wait_until(lambda: self.steps > 3))
+        self.runner.start(Job("in front", self._in_front))
+        threading.Event().wait(0.05)
+        stood = self.steps
+        threading.Event().wait(0.2)
+        self.assertLessEqual(self.steps, stood + 1)
+        self.release.set()
+        self.assertTrue(wait_until(lambda: self.steps == 1000, 20_000))
+
+    def test_it_can_be_stopped_while_it_stands_still(self) -> None:
+        behind = Job("behind", self._behind, behind=True)
+        self.runner.start(Job("in front", self._in_front))
+        self.runner.start(behind)
+        behind.cancel()
+        self.assertTrue(wait_until(lambda: behind not in self.runner._jobs))
+        self.assertLess(self.steps, 1000)
+
+    def test_the_line_shows_what_still_goes_on(self) -> None:
+        line = BusyLine(self.runner)
+        self.runner.start(Job("behind", self._behind, behind=True))
+        front = Job("in front", self._in_front)
+        self.runner.start(front)
+        self.assertEqual(line._name.text(), "in front")
+        self.release.set()
+        self.assertTrue(wait_until(lambda: line._name.text() == "behind"))
+        self.assertTrue(wait_until(lambda: not line.isVisibleTo(None), 20_000))
+
+
+class TestWhatTheWholeTells(unittest.TestCase):
+    def test_until_phrases_have_notes(self) -> None:
+        """The notes of D minor, from the open sixth string of a dropped D on (common practice)."""
+        whole = played(38, 38, 41, 45, 50, 52, 53, 55, 57, 58, 60, 62)
+        heard = heard_so_far(Lesson(), no_progress, whole)
+        self.assertIn("lowest notes heard D2", heard.tuning)
+        self.assertIn("Lowest string down a tone", heard.tuning)
+        self.assertIn("D minor", heard.key)
+        self.assertNotIn("D2", heard_so_far(small_lesson(), no_progress, whole).tuning)
+
+
+if __name__ == "__main__":
+    unittest.main()
