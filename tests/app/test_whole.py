@@ -2,20 +2,24 @@
 
 import threading
 import unittest
+from collections.abc import Callable
 from dataclasses import replace
+from itertools import pairwise
+from unittest import mock
 
 import numpy as np
 import soundfile
 
 from juxtanote.app.hear.evidence import heard_so_far
 from juxtanote.app.jobs.runner import Job, JobRunner
-from juxtanote.app.whole import Heard, Proposed
+from juxtanote.app.whole import Adding, Heard, Proposed, _proposed
 from juxtanote.app.widgets.busy import BusyLine
 from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.audio.read import to_rate
+from juxtanote.core.audio.sound import Sound
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score import edits
-from juxtanote.core.score.cuts import Cut
+from juxtanote.core.score.cuts import TOUCH_S, Cut
 from juxtanote.core.score.lesson import Lesson
 from tests.app import wait_until
 from tests.app.test_results import Late
@@ -87,6 +91,39 @@ class TestWhenItArrives(Late):
         self.arrive(self.found)
         self.assertEqual(len(self.document.lesson.phrases), 2)
 
+    def partly(self, adding: Adding, *cuts: Cut) -> None:
+        """Let phrases arrive while the rest is listened to."""
+        found = replace(self.found, cuts=cuts)
+        self.whole._on_partly(self.document.ticket(), adding, found)
+
+    def test_first_phrases_come_first_and_all_are_one_step_to_undo(self) -> None:
+        adding = Adding(self.document.fresh_merge())
+        self.partly(adding, Cut(1.0, 2.0, "a rest"), Cut(2.0, 3.0, "a rest"))
+        self.assertEqual(len(self.document.lesson.phrases), 2)
+        self.whole._on_proposed(self.document.ticket(), adding, self.found)
+        self.assertEqual([p.start_s for p in self.document.lesson.phrases], [1.0, 2.0, 6.5])
+        self.assertIn("3 phrases", self.told[-1])
+        self.document.undo_stack.undo()
+        self.assertEqual(self.document.lesson.phrases, ())
+
+    def test_what_was_taken_back_does_not_come_again_unless_asked(self) -> None:
+        adding = Adding(self.document.fresh_merge())
+        self.partly(adding, Cut(1.0, 2.0, "a rest"))
+        self.document.undo_stack.undo()
+        self.partly(adding, Cut(3.0, 4.0, "a rest"))
+        self.assertEqual(self.document.lesson.phrases, ())
+        self.whole._is_wished = True
+        self.whole._on_proposed(self.document.ticket(), adding, self.found)
+        self.assertEqual([p.start_s for p in self.document.lesson.phrases], [1.0, 3.0, 6.5])
+
+    def test_a_phrase_that_is_refused_stays_away(self) -> None:
+        adding = Adding(self.document.fresh_merge())
+        self.partly(adding, Cut(1.0, 2.0, "a rest"), Cut(3.0, 4.0, "a rest"))
+        first = self.document.lesson.phrases[0].ident
+        self.document.change("x", lambda l: edits.delete_phrase(l, first))
+        self.whole._on_proposed(self.document.ticket(), adding, self.found)
+        self.assertEqual([p.start_s for p in self.document.lesson.phrases], [3.0, 6.5])
+
     def test_another_recording_stops_it(self) -> None:
         self.whole.listen()
         job = self.whole._job = Job("x", lambda _: None)
@@ -141,6 +178,37 @@ class TestBehind(unittest.TestCase):
         self.release.set()
         self.assertTrue(wait_until(lambda: line._name.text() == "behind"))
         self.assertTrue(wait_until(lambda: not line.isVisibleTo(None), 20_000))
+
+
+class TestBitByBit(unittest.TestCase):
+    def test_what_comes_bit_by_bit_leaves_no_note_out_and_overlaps_nothing(self) -> None:
+        rng = np.random.default_rng(5)
+        onsets = np.cumsum(rng.choice([0.2, 0.2, 0.4, 1.5], 300))
+        notes = [
+            PerceivedNote(float(t), float(t) + 0.18, float(60 + k % 7), -18.0, 0.9)
+            for k, t in enumerate(onsets)
+        ]
+
+        def hear_all(
+            *_: object, so_far: Callable[[list[PerceivedNote]], None], **__: object
+        ) -> object:
+            for end in (30.0, 60.0, 90.0):
+                so_far([n for n in notes if n.onset_s < end])
+            return notes
+
+        sound = Sound(np.zeros((2, 10), np.float32), 44_100)
+        parts: list[Proposed] = []
+        with mock.patch("juxtanote.core.analysis.stretches.hear_all", hear_all):
+            rest = _proposed(sound, Lesson(), None, no_progress, parts.append)
+        self.assertEqual(len(parts), 3)
+        cuts = [cut for part in (*parts, rest) for cut in part.cuts]
+        for before, after in pairwise(cuts):
+            self.assertLess(before.end_s, after.start_s + TOUCH_S)
+        for n in notes:
+            self.assertTrue(any(c.start_s <= n.onset_s < c.end_s for c in cuts), n.onset_s)
+        again = _proposed(sound, Lesson(), rest.heard, no_progress, parts.append)
+        self.assertEqual(len(parts), 3)
+        self.assertLess(abs(len(again.cuts) - len(cuts)), 0.1 * len(cuts))
 
 
 class TestWhatTheWholeTells(unittest.TestCase):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Protocol, cast
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -14,7 +14,7 @@ from juxtanote.core.progress import Progress
 from juxtanote.core.score.lesson import Lesson
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Sequence
 
     from juxtanote.core.analysis.perceived import PerceivedNote
     from juxtanote.core.audio.sound import Sound
@@ -46,6 +46,17 @@ class Proposed:
     lead: tuple[tuple[float, float], ...]
 
 
+@dataclass(slots=True)
+class Adding:
+    """What became of the proposals of one listening: they come bit by bit, and are one step to undo."""
+
+    step: int
+    cuts: list[Cut] = field(default_factory=list)
+    taken: int = 0  # so many of them
+    numbers: set[int] = field(default_factory=set)  # of phrases that were made of them
+    count: int = 0
+
+
 class Start(Protocol):
     """Starts a job of a name, which does its work and hands over what comes of it."""
 
@@ -59,6 +70,7 @@ class Whole(QObject):
 
     told = pyqtSignal(str)
     found = pyqtSignal(object)  # Proposed
+    _partly = pyqtSignal(object, object, object)  # ticket, Adding, Proposed: from the job's thread
 
     def __init__(
         self, document: Document, results: Results, start: Start, parent: QObject | None = None
@@ -70,6 +82,7 @@ class Whole(QObject):
         self._is_wished = False  # somebody asked for phrases
         self._begun: Sound | None = None  # what was listened to without being asked
         document.sound_changed.connect(self._on_sound_changed)
+        self._partly.connect(self._on_partly)
 
     def listen(self) -> None:
         """Listen to a recording that was opened, behind all else; where no phrase is, cut some."""
@@ -93,12 +106,19 @@ class Whole(QObject):
 
     def _begin(self, sound: Sound, name: str, *, behind: bool) -> None:
         ticket, known = self._document.ticket(), self._heard
+        adding = Adding(self._document.fresh_merge())
 
         def work(progress: Progress) -> object:
-            return _proposed(sound, ticket.lesson, known, progress)
+            return _proposed(
+                sound,
+                ticket.lesson,
+                known,
+                progress,
+                lambda p: self._partly.emit(ticket, adding, p),
+            )
 
         def then(result: object) -> None:
-            self._on_proposed(ticket, cast(Proposed, result))
+            self._on_proposed(ticket, adding, cast(Proposed, result))
 
         job = self._job = self._start(name, work, then, behind=behind)
         if job is not None:
@@ -115,46 +135,91 @@ class Whole(QObject):
         if self._heard is not None and self._heard.sound is not self._document.sound:
             self._heard = None
 
-    def _on_proposed(self, ticket: Ticket, result: Proposed) -> None:
-        wished, heard = self._is_wished, result.heard
-        self._is_wished = False
+    def _on_partly(self, ticket: Ticket, adding: Adding, result: Proposed) -> None:
+        """Take the first phrases while the rest is listened to."""
         if self._results.fits(ticket, "The proposal", quiet=True):
-            self._heard = heard
             self.found.emit(result)
-        if not wished and self._document.is_open(ticket) and self._document.lesson.phrases:
+            self._add(ticket, adding, result)
+
+    def _on_proposed(self, ticket: Ticket, adding: Adding, result: Proposed) -> None:
+        if self._results.fits(ticket, "The proposal", quiet=True):
+            self._heard = result.heard
+            self.found.emit(result)
+        added = self._add(ticket, adding, result)
+        self._is_wished = False
+        if added:
+            self.told.emit(_said(adding.count, result.heard.others))
+        elif self._document.is_open(ticket):
             self.told.emit("The recording was listened to: Ctrl+P proposes phrases at once.")
-            return
-        before = len(self._document.lesson.phrases)
+
+    def _add(self, ticket: Ticket, adding: Adding, result: Proposed) -> bool:
+        """Add what is proposed, all of one listening as one step of undo; False where it may not."""
+        adding.cuts += result.cuts
+        lesson = self._document.lesson
+        ours = {p.ident for p in lesson.phrases if p.proposed} & adding.numbers
+        if self._is_wished and not ours:
+            adding.taken = 0  # taken back, or not wanted before: all of them now
+        elif not ours and (adding.numbers or lesson.phrases):
+            return False  # a person took them back, or cuts for himself
+        cuts = adding.cuts[adding.taken :]
 
         def merge(lesson: Lesson) -> Lesson:
             from juxtanote.core.score.cuts import with_cuts
 
-            return with_cuts(lesson, list(result.cuts))
+            return with_cuts(lesson, cuts)
 
-        if self._results.take(ticket, "The proposal of phrases", merge, text="Propose phrases"):
-            self.told.emit(_said(len(self._document.lesson.phrases) - before, heard.others))
-
-
-def _proposed(sound: Sound, lesson: Lesson, known: Heard | None, progress: Progress) -> Proposed:
-    """Hear what is not known yet, and cut it under the lesson's beats."""
-    from juxtanote.core.score.cuts import lead_spans, propose_cuts
-
-    if known is None or not known.is_of(sound, lesson.reference_cents):
-        known = _heard(sound, lesson.reference_cents, progress)
-    spans = [(n.onset_s, n.offset_s) for n in known.notes]
-    cuts = propose_cuts(
-        [s for s, _ in spans], [e for _, e in spans], lesson.time_map, [n.midi for n in known.notes]
-    )  # fmt: skip
-    return Proposed(known, tuple(cuts), lead_spans(spans))
+        before = {p.ident for p in lesson.phrases}
+        what, text = "The proposal of phrases", "Propose phrases"
+        if not self._results.take(ticket, what, merge, text=text, step=adding.step):
+            return False
+        fresh = {p.ident for p in self._document.lesson.phrases} - before
+        adding.taken = len(adding.cuts)
+        adding.count += len(fresh)
+        adding.numbers |= fresh
+        return True
 
 
-def _heard(sound: Sound, reference_cents: float, progress: Progress) -> Heard:
+def _proposed(
+    sound: Sound,
+    lesson: Lesson,
+    known: Heard | None,
+    progress: Progress,
+    partly: Callable[[Proposed], None],
+) -> Proposed:
+    """Hear what is not known yet, and cut it under the lesson's beats; first phrases come first."""
+    cents, from_s = lesson.reference_cents, 0.0
+    if known is not None and known.is_of(sound, cents):
+        return _cut(known, lesson, 0.0)
     from juxtanote.core.analysis.instruments import mostly_others
     from juxtanote.core.analysis.stretches import hear_all
 
-    notes = hear_all(sound, reference_cents=reference_cents, progress=progress)
-    sure = tuple(n for n in notes if n.confidence > SURE_ENOUGH)
-    return Heard(sound, reference_cents, sure, mostly_others([n.evidence for n in notes]))
+    def so_far(notes: Sequence[PerceivedNote]) -> None:
+        nonlocal from_s
+        found = _cut(Heard(sound, cents, _sure(notes), others=False), lesson, from_s)
+        ready = found.cuts[:-1]  # the last may go on
+        if ready:
+            from_s = ready[-1].end_s
+            partly(replace(found, cuts=ready))
+
+    notes = hear_all(sound, reference_cents=cents, progress=progress, so_far=so_far)
+    others = mostly_others([n.evidence for n in notes])
+    return _cut(Heard(sound, cents, _sure(notes), others), lesson, from_s)
+
+
+def _sure(notes: Sequence[PerceivedNote]) -> tuple[PerceivedNote, ...]:
+    return tuple(n for n in notes if n.confidence > SURE_ENOUGH)
+
+
+def _cut(heard: Heard, lesson: Lesson, from_s: float) -> Proposed:
+    """Cut what was heard from a time on."""
+    from juxtanote.core.score.cuts import lead_spans, propose_cuts
+
+    spans = [(n.onset_s, n.offset_s) for n in heard.notes]
+    cuts = propose_cuts(
+        [s for s, _ in spans], [e for _, e in spans], lesson.time_map,
+        [n.midi for n in heard.notes], from_s=from_s,
+    )  # fmt: skip
+    return Proposed(heard, tuple(cuts), lead_spans(spans))
 
 
 def _said(count: int, others: bool) -> str:

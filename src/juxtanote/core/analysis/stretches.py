@@ -1,6 +1,6 @@
 """Listening to stretches of a recording, one or all of them, in bounded memory."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
 from typing import Protocol
@@ -99,6 +99,7 @@ def hear_all(
     learned: bool = True,
     hints: Hints | None = None,
     is_guitar: bool = False,
+    so_far: Callable[[Sequence[PerceivedNote]], None] | None = None,
 ) -> list[PerceivedNote]:
     """Listen to a whole recording stretch by stretch, in bounded memory.
 
@@ -116,6 +117,8 @@ def hear_all(
         What the person knows.
     is_guitar : bool
         True where somebody says so: no other instrument is doubted.
+    so_far : callable, optional
+        Told all notes, sorted, after each stretch but the last.
     """
     notes: list[PerceivedNote] = []
     start, duration = 0.0, sound.duration_s
@@ -129,8 +132,11 @@ def hear_all(
             )  # fmt: skip
             following = _start_after(heard.notes, start, end) if end < duration else end
             notes += [note for note in heard.notes if note.onset_s < following]
+            notes.sort(key=lambda note: (note.onset_s, note.midi))
             start = following
-    return sorted(notes, key=lambda note: (note.onset_s, note.midi))
+            if so_far is not None and start < duration:
+                so_far(notes)
+    return notes
 
 
 def _start_after(notes: Sequence[PerceivedNote], start_s: float, end_s: float) -> float:

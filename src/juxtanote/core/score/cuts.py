@@ -49,6 +49,8 @@ def propose_cuts(
     offsets_s: Sequence[float],
     time_map: TimeMap,
     midi: Sequence[float] | None = None,
+    *,
+    from_s: float = 0.0,
 ) -> list[Cut]:
     """Cut a row of notes, sorted by onset, into phrases.
 
@@ -65,6 +67,8 @@ def propose_cuts(
         Bars: cuts are likelier at their lines.
     midi : sequence of float, optional
         Pitches of the notes, in semitones.
+    from_s : float
+        What begins before is cut already, in seconds; it tells what comes again.
     """
     onsets, offsets = np.asarray(onsets_s, float), np.asarray(offsets_s, float)
     if len(onsets) == 0:
@@ -73,8 +77,10 @@ def propose_cuts(
     weights, reasons = _weigh(onsets, offsets, time_map, again)
     cuts: list[Cut] = []
     silences = np.flatnonzero(onsets[1:] - np.maximum.accumulate(offsets)[:-1] >= SILENCE_S) + 1
-    for first, last in pairwise((0, *silences.tolist(), len(onsets))):
-        if last - first > 1 or offsets[first] - onsets[first] >= LONE_S:
+    begin = int(np.searchsorted(onsets, from_s))
+    edges = (begin, *silences[silences > begin].tolist(), len(onsets))
+    for first, last in pairwise(edges):
+        if last - first > 1 or (last > first and offsets[first] - onsets[first] >= LONE_S):
             _divide(onsets, offsets, weights, reasons, first, last, cuts)
     return cuts
 
