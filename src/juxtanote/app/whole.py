@@ -225,6 +225,8 @@ def _cut(heard: Heard, lesson: Lesson, from_s: float) -> Proposed:
 def _said(count: int, others: bool) -> str:
     """Say what became of a proposal."""
     if count:
+        if count == 1:
+            return "One phrase proposed; Ctrl+Z takes it back, Del refuses it."
         words = f"{count} phrases proposed; Ctrl+Z takes them back, Del refuses one, "
         return words + "Shift+Del all."
     if others:

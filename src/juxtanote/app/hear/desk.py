@@ -222,7 +222,7 @@ class HearDesk(Desk):
         )
 
     def show_whole(self, found: "Proposed") -> None:
-        """Show where the lead plays, and what the whole recording tells until phrases have notes."""
+        """Show where the lead plays, and what the whole recording tells."""
         self._whole = found
         self.strip.show_lead(found.lead)
         self._ask_for_evidence()

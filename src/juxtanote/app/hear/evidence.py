@@ -28,7 +28,7 @@ class HeardSoFar:
 def heard_so_far(
     lesson: Lesson, progress: Progress, whole: Sequence[PerceivedNote] = ()
 ) -> HeardSoFar:
-    """Look at the notes of all phrases; until there are some, at those of the whole recording."""
+    """Look at the notes of all phrases; while there are more of the whole recording, at those."""
     names = {phrase.ident: phrase.name for phrase in lesson.phrases}
     found = phrase_repeats(lesson, progress)
     repeats = {i: repeat_words(names[e], likeness) for i, (e, likeness) in found.items()}
@@ -42,7 +42,8 @@ def heard_so_far(
 def _tuning(lesson: Lesson, whole: Sequence[PerceivedNote]) -> str:
     """Say which tuning the notes of the first part would need."""
     midi = [n.heard.midi for p in lesson.phrases_of(lesson.parts[0].ident) for n in p.notes]
-    midi = midi or [n.midi for n in whole]
+    if len(whole) > len(midi):
+        midi = [n.midi for n in whole]
     lowest = lowest_heard(midi)
     if lowest is None:
         return "listen to a phrase to estimate it"
@@ -59,7 +60,7 @@ def _key(lesson: Lesson, whole: Sequence[PerceivedNote]) -> str:
     pitched = [
         (n.heard.midi, n.heard.duration_s) for n in notes if "dead" not in n.written.techniques
     ]
-    if not notes:
+    if len(whole) > len(pitched):
         pitched = [(n.midi, n.offset_s - n.onset_s) for n in whole]
     if len(pitched) < 5:
         return ""
