@@ -56,7 +56,7 @@ class TestWhenItArrives(Late):
     def setUp(self) -> None:
         super().setUp()
         self.document.open(replace(small_lesson(), phrases=()), None)
-        self.give_sound(np.zeros((2, RATE), np.float32))
+        self.give_sound(np.zeros((2, 8 * RATE), np.float32))
         self.held.clear()
         self.whole = self.window.tasks.whole
         sound = self.document.sound
@@ -105,6 +105,21 @@ class TestWhenItArrives(Late):
         self.assertIn("3 phrases", self.told[-1])
         self.document.undo_stack.undo()
         self.assertEqual(self.document.lesson.phrases, ())
+
+    def test_who_plays_or_stands_somewhere_stays_there(self) -> None:
+        transport, strip = self.window.transport, self.window.hear.strip
+        strip.show_stretch(0.1, 0.4)
+        transport.seek(0.2)
+        self.whole.listen()
+        self.arrive(self.found)
+        self.assertIsNotNone(self.document.phrase)
+        self.assertAlmostEqual(transport.position_s, 0.2)
+        self.assertIsNone(transport.loop_s)
+        self.assertEqual(strip.view_s, (0.1, 0.4))
+        self.document.undo_stack.undo()
+        self.whole.propose()  # who asks is taken there
+        self.arrive(self.found)
+        self.assertAlmostEqual(transport.loop_s[0], self.document.phrase.start_s)
 
     def test_what_was_taken_back_does_not_come_again_unless_asked(self) -> None:
         adding = Adding(self.document.fresh_merge())

@@ -64,8 +64,9 @@ class Tasks(QObject):
         self.long_edits = LongEdits(document, results, lambda *job: self._start(*job), self)
         self.long_edits.told.connect(self.told)
         self.whole = Whole(
-            document, results, lambda *job, behind=False: self._start(*job, behind=behind), self
-        )
+            document, transport, results,
+            lambda *job, behind=False: self._start(*job, behind=behind), self,
+        )  # fmt: skip
         self.whole.told.connect(self.told)
         self.measured.connect(lambda _: self.whole.listen())
 

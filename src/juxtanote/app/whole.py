@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import nullcontext
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Protocol, cast
 
@@ -10,6 +11,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from juxtanote.app.document import Document, Ticket
 from juxtanote.app.jobs.runner import Job, Then
 from juxtanote.app.results import Results
+from juxtanote.app.transport.controller import Transport
 from juxtanote.core.progress import Progress
 from juxtanote.core.score.lesson import Lesson
 
@@ -73,10 +75,16 @@ class Whole(QObject):
     _partly = pyqtSignal(object, object, object)  # ticket, Adding, Proposed: from the job's thread
 
     def __init__(
-        self, document: Document, results: Results, start: Start, parent: QObject | None = None
+        self,
+        document: Document,
+        transport: Transport,
+        results: Results,
+        start: Start,
+        parent: QObject | None = None,
     ) -> None:
         super().__init__(parent)
-        self._document, self._results, self._start = document, results, start
+        self._document, self._transport = document, transport
+        self._results, self._start = results, start
         self._heard: Heard | None = None
         self._job: Job | None = None
         self._is_wished = False  # somebody asked for phrases
@@ -170,8 +178,9 @@ class Whole(QObject):
 
         before = {p.ident for p in lesson.phrases}
         what, text = "The proposal of phrases", "Propose phrases"
-        if not self._results.take(ticket, what, merge, text=text, step=adding.step):
-            return False
+        with nullcontext() if self._is_wished else self._transport.left_alone():
+            if not self._results.take(ticket, what, merge, text=text, step=adding.step):
+                return False
         fresh = {p.ident for p in self._document.lesson.phrases} - before
         adding.taken = len(adding.cuts)
         adding.count += len(fresh)

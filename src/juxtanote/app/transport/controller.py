@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -43,6 +45,7 @@ class Transport(QObject):
         self._passes, self._pass_speed = 0, 1.0
         self.looped_name = ""  # of what loops, where it is not the current phrase or a part of it
         self._looped = 0  # the phrase whose loop is set, 0 for another stretch
+        self.is_left_alone = False  # a phrase becomes current by itself: see `left_alone`
         self._render_base = 0
         self._attacks: dict[
             int, tuple[object, NDArray[np.float64]]
@@ -239,6 +242,15 @@ class Transport(QObject):
         """The phrase that loops as a whole; 0 where another stretch does, or none."""
         return self._looped if self.loop_s is not None else 0
 
+    @contextmanager
+    def left_alone(self) -> Iterator[None]:
+        """Let a phrase become current that nobody asked for: who plays or stands somewhere stays."""
+        self.is_left_alone = True
+        try:
+            yield
+        finally:
+            self.is_left_alone = False
+
     def audition(self, audio: NDArray[np.float32]) -> None:
         """Sound another version of the recording, such as the guitar brought forward."""
         self.player.replace_recording(audio)
@@ -314,6 +326,8 @@ class Transport(QObject):
     def _on_phrase_changed(self) -> None:
         phrase = self.document.phrase
         if phrase is None or self.document.sound is None:
+            return
+        if self.is_left_alone and (self.is_playing or self.position_s > 0.0):
             return
         self.loop_phrase(phrase)
         if not self.is_playing:

@@ -82,7 +82,8 @@ class Strip(QWidget):
 
     def _on_phrase_changed(self) -> None:
         phrase = self._document.phrase
-        if phrase is not None and self._detailed and self._document.sound is not None:
+        follows = self._detailed and not self._transport.is_left_alone
+        if phrase is not None and follows and self._document.sound is not None:
             inside = self._start_s <= phrase.start_s and phrase.end_s <= self._end_s
             if not inside and self._end_s - self._start_s < self.duration_s - 1e-6:
                 length = max(self._end_s - self._start_s, 1.2 * (phrase.end_s - phrase.start_s))
