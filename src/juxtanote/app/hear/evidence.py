@@ -44,13 +44,15 @@ def _tuning(lesson: Lesson, whole: Sequence[PerceivedNote]) -> str:
     midi = [n.heard.midi for p in lesson.phrases_of(lesson.parts[0].ident) for n in p.notes]
     if len(whole) > len(midi):
         midi = [n.midi for n in whole]
-    lowest = lowest_heard(midi)
-    if lowest is None:
+    few = lowest_heard(midi)
+    if few is None:
         return "listen to a phrase to estimate it"
     guess = guess_tuning(midi)
+    # What lies below the guess is not believed, and not told.
+    lowest = few if min(midi) < min(guess) - 0.5 else min(midi)
     names = {tuning: name for name, tuning in PRESETS.items()}
     return (
-        f"lowest notes heard {pitch_name(lowest)}: {names.get(guess, tuning_name(guess))} would do"
+        f"lowest note heard {pitch_name(lowest)}: {names.get(guess, tuning_name(guess))} would do"
     )
 
 
