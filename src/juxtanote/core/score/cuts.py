@@ -113,13 +113,16 @@ def _repetitions(onsets: np.ndarray, midi: np.ndarray) -> set[int]:
     steps, gaps = np.rint(np.diff(midi)), np.diff(onsets)
     found: set[int] = set()
     width = FIGURE - 1
+    known: dict[tuple[float, ...], list[int]] = {}  # where figures of the same steps began
     for later in range(width, len(steps) - width + 1):
-        for earlier in range(later - width + 1):
+        before = later - width
+        known.setdefault(tuple(steps[before : before + width].tolist()), []).append(before)
+        figure = tuple(steps[later : later + width].tolist())
+        for earlier in known.get(figure, ()) if any(figure) else ():
             if onsets[later] - onsets[earlier] < RETURNS_S:
                 break
             here, there = slice(later, later + width), slice(earlier, earlier + width)
-            alike = np.array_equal(steps[here], steps[there]) and np.any(steps[here])
-            if alike and np.all(np.abs(gaps[here] - gaps[there]) < UNLIKE * gaps[there] + UNLIKE_S):
+            if np.all(np.abs(gaps[here] - gaps[there]) < UNLIKE * gaps[there] + UNLIKE_S):
                 starts_before = later and earlier and (
                     steps[later - 1] == steps[earlier - 1]
                     and abs(gaps[later - 1] - gaps[earlier - 1])
