@@ -130,6 +130,23 @@ class TestWhenItArrives(Late):
         self.whole._is_wished = True
         self.whole._on_proposed(self.document.ticket(), adding, self.found)
         self.assertEqual([p.start_s for p in self.document.lesson.phrases], [1.0, 3.0, 6.5])
+        self.assertIn("3 phrases", self.told[-1])
+
+    def test_what_was_asked_for_and_taken_back_while_the_rest_comes_stays_away(self) -> None:
+        adding = Adding(self.document.fresh_merge())
+        self.whole.propose()
+        self.partly(adding, Cut(1.0, 2.0, "a rest"))
+        self.assertEqual(len(self.document.lesson.phrases), 1)
+        self.document.undo_stack.undo()
+        self.whole._on_proposed(self.document.ticket(), adding, self.found)
+        self.assertEqual(self.document.lesson.phrases, ())
+
+    def test_a_recording_that_was_closed_is_not_kept(self) -> None:
+        self.whole.listen()
+        self.arrive(self.found)
+        self.give_sound(np.zeros((2, RATE), np.float32))
+        self.assertIsNone(self.whole._begun)
+        self.assertIsNone(self.whole._heard)
 
     def test_a_phrase_that_is_refused_stays_away(self) -> None:
         adding = Adding(self.document.fresh_merge())

@@ -34,7 +34,7 @@ class Heard:
     notes: tuple[PerceivedNote, ...]  # those that are sure enough
     others: bool  # mostly what does not sound like a guitar
 
-    def is_of(self, sound: Sound | None, reference_cents: float) -> bool:
+    def is_of(self, sound: Sound, reference_cents: float) -> bool:
         """Tell whether it is of this sound at this reference."""
         return self.sound is sound and self.reference_cents == reference_cents
 
@@ -142,6 +142,8 @@ class Whole(QObject):
             self._job.cancel()
         if self._heard is not None and self._heard.sound is not self._document.sound:
             self._heard = None
+        if self._begun is not self._document.sound:
+            self._begun = None  # a recording that was closed is not kept
 
     def _on_partly(self, ticket: Ticket, adding: Adding, result: Proposed) -> None:
         """Take the first phrases while the rest is listened to."""
@@ -166,7 +168,7 @@ class Whole(QObject):
         lesson = self._document.lesson
         ours = {p.ident for p in lesson.phrases if p.proposed} & adding.numbers
         if self._is_wished and not ours:
-            adding.taken = 0  # taken back, or not wanted before: all of them now
+            adding.taken = adding.count = 0  # taken back, or not wanted before: all of them now
         elif not ours and (adding.numbers or lesson.phrases):
             return False  # a person took them back, or cuts for himself
         cuts = adding.cuts[adding.taken :]
@@ -185,6 +187,8 @@ class Whole(QObject):
         adding.taken = len(adding.cuts)
         adding.count += len(fresh)
         adding.numbers |= fresh
+        if fresh:
+            self._is_wished = False  # who takes these back while the rest comes has had his wish
         return True
 
 
