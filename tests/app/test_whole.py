@@ -33,6 +33,11 @@ def played(*midi: float) -> tuple[PerceivedNote, ...]:
     return tuple(PerceivedNote(0.5 * k, 0.5 * k + 0.4, m, -18.0, 0.9) for k, m in enumerate(midi))
 
 
+def told(lead: tuple[PerceivedNote, ...]) -> Heard:
+    """Give what was heard of a recording of 80 s."""
+    return Heard(Sound(np.zeros((2, 80 * RATE), np.float32), RATE), 0.0, lead, False)
+
+
 class TestAnOpenedRecording(WindowTest):
     def test_phrases_key_and_tuning_are_there_without_asking(self) -> None:
         one, _ = scale_line([57, 60, 62, 64, 67, 69], step_s=0.3)
@@ -247,14 +252,37 @@ class TestWhatTheWholeTells(unittest.TestCase):
     def test_while_it_has_more_notes_than_the_phrases(self) -> None:
         """The notes of D minor, from the open sixth string of a dropped D on (common practice)."""
         whole = played(38, 38, 41, 45, 50, 52, 53, 55, 57, 58, 60, 62)
-        heard = heard_so_far(Lesson(), no_progress, whole)
+        heard = heard_so_far(Lesson(), no_progress, told(whole))
         self.assertIn("lowest note heard D2", heard.tuning)
         self.assertIn("Lowest string down a tone", heard.tuning)
         self.assertIn("D minor", heard.key)
-        few = heard_so_far(small_lesson(), no_progress, whole[:8])
+        few = heard_so_far(small_lesson(), no_progress, told(whole[:8]))
         self.assertIn("lowest note heard A2", few.tuning)
-        once = heard_so_far(Lesson(), no_progress, played(31, *[52] * 9)).tuning
+        once = heard_so_far(Lesson(), no_progress, told(played(31, *[52] * 9))).tuning
         self.assertIn("lowest note heard E3: Standard", once)  # one note alone may be heard too low
+
+    def test_parts_are_told(self) -> None:
+        one = heard_so_far(Lesson(), no_progress, told(played(64, 65, 67, 69))).parts
+        self.assertEqual(one, "the lead plays 0:02 of 1:20")
+        upper = played(64, 65, 67, 69, 71, 72, 74)
+        thirds = [replace(n, midi=n.midi - (3 if n.midi in (65, 67, 72, 74) else 4)) for n in upper]
+        pairs = tuple(sorted([*upper, *thirds], key=lambda n: n.onset_s))
+        harmony = heard_so_far(Lesson(), no_progress, told(pairs)).parts
+        self.assertIn("in thirds or sixths 0:00 to 0:03", harmony)
+        self.assertEqual(heard_so_far(Lesson(), no_progress, None).parts, "")
+
+
+class TestListeningOnlyWhenAsked(Late):
+    def test_is_remembered(self) -> None:
+        self.document.open(replace(small_lesson(), phrases=()), None)
+        self.give_sound(np.zeros((2, 8 * RATE), np.float32))
+        self.held.clear()
+        self.window.actions_by_name["listen_opened"].trigger()
+        self.assertIn("only when asked", self.told[-1])
+        self.window.tasks.whole.listen()
+        self.assertEqual(self.held, [])
+        self.window.actions_by_name["listen_opened"].trigger()
+        self.assertEqual(len(self.held), 1)  # asked for again, with a recording open
 
 
 if __name__ == "__main__":

@@ -54,6 +54,12 @@ class TestCuts(unittest.TestCase):
         self.assertEqual(propose_cuts([20.0, 50.0], [20.35, 50.3], MAP), [])
         self.assertEqual(len(propose_cuts([20.0], [21.5], MAP)), 1)  # held, it may be one
 
+    def test_a_stab_before_a_rest_is_no_phrase(self) -> None:
+        line = run(3.0, 12)
+        cuts = propose_cuts([1.0, 1.15, *line[0]], [1.1, 1.4, *line[1]], MAP)
+        self.assertEqual([round(cut.end_s) for cut in cuts], [6])
+        self.assertLess(cuts[0].start_s, 1.0)
+
     @given(st.lists(st.floats(0.05, 3.0), min_size=2, max_size=60))
     @settings(deadline=None, max_examples=60)
     def test_every_note_is_in_one_phrase(self, gaps: list[float]) -> None:

@@ -10,7 +10,7 @@ from pathlib import Path
 import soundfile
 
 from juxtanote.cli import main
-from juxtanote.core.analysis.parts import lead_of, under_the_lead
+from juxtanote.core.analysis.parts import in_harmony, lead_of, under_the_lead
 from juxtanote.core.analysis.perceived import PerceivedNote
 from tests.sounds import RATE, scale_line
 
@@ -21,6 +21,41 @@ def heard(at_s: float, midi: float, confidence: float = 0.9) -> PerceivedNote:
 
 
 LINE = [heard(0.2 * k, 64 + k % 5) for k in range(12)]
+
+
+class TestHarmony(unittest.TestCase):
+    """Two guitars go in parallel thirds or sixths of the scale (common practice)."""
+
+    SCALE = (60, 62, 64, 65, 67, 69, 71, 72)  # C major
+
+    def two_lines(
+        self, apart: int, *, from_s: float = 0.0, step_s: float = 0.3
+    ) -> list[PerceivedNote]:
+        scale = [*self.SCALE, *(midi + 12 for midi in self.SCALE[1:])]
+        pairs = zip(scale, scale[apart:], strict=False)
+        struck = [
+            (heard(from_s + step_s * k, low), heard(from_s + step_s * k + 0.02, high))
+            for k, (low, high) in enumerate(pairs)
+        ]
+        return [note for pair in struck for note in pair]
+
+    def test_thirds_and_sixths_of_a_scale(self) -> None:
+        for apart in (2, 5):
+            with self.subTest(apart=apart):
+                ((start, end),) = in_harmony(self.two_lines(apart))
+                self.assertEqual(start, 0.0)
+                self.assertGreater(end, 2.5)
+
+    def test_octaves_single_notes_and_one_chord_are_none(self) -> None:
+        self.assertEqual(in_harmony(self.two_lines(7)), [])
+        self.assertEqual(in_harmony(LINE), [])
+        chord = [heard(0.3 * (k // 2), 60 + 4 * (k % 2)) for k in range(24)]
+        self.assertEqual(in_harmony(chord), [])
+        self.assertEqual(in_harmony([]), [])
+
+    def test_a_rest_ends_it(self) -> None:
+        both = self.two_lines(2) + self.two_lines(2, from_s=20.0)
+        self.assertEqual([round(start) for start, _ in in_harmony(both)], [0, 20])
 
 
 class TestParts(unittest.TestCase):

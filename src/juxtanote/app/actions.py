@@ -97,6 +97,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("listen", "&Listen to this phrase", "L", "Find its notes in the background", "Phrase", ("sound", "phrase", "original")),
     ActionSpec("listen_again", "Listen again with what you &know…", "Shift+L", "Notes, scale", "Phrase", ("sound", "phrase", "original")),
     ActionSpec("propose", "P&ropose phrases", "Ctrl+P", "Cut where the lead breathes", "Phrase", ("sound",)),
+    ActionSpec("listen_opened", "Propose &when a recording is opened", "", "Listen to every recording that is opened, or only when asked", "Phrase"),
     ActionSpec("refuse", "Re&fuse all proposals", "Shift+Del", "Take proposed phrases away that nobody touched", "Phrase", ("proposals",)),
     ActionSpec("next_pulse", "Next reading of the &beat", "Ctrl+T", "Half, double or another", "Phrase", ("readings",)),
     ActionSpec("next_bars", "Next reading of the ba&rs", "Ctrl+Shift+T", "Other bar lines", "Phrase", ("readings",)),

@@ -57,6 +57,7 @@ def _store() -> QSettings:
 
 
 COUNT_IN_BEATS = Setting("transport/count_in_beats", 4, 0, 16)
+LISTEN_OPENED = Setting("hear/listen_opened", True)
 LEVEL = Setting("transport/level", 0.25, 0.0, 1.0)
 MICROPHONE = Setting("practise/microphone", "")
 LATENCY_MS = Setting("practise/latency_ms", 0.0, 0.0, 600.0)

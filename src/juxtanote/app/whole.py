@@ -11,6 +11,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from juxtanote.app.document import Document, Ticket
 from juxtanote.app.jobs.runner import Job, Then
 from juxtanote.app.results import Results
+from juxtanote.app.settings import LISTEN_OPENED
 from juxtanote.app.transport.controller import Transport
 from juxtanote.core.progress import Progress
 from juxtanote.core.score.lesson import Lesson
@@ -22,6 +23,8 @@ if TYPE_CHECKING:
     from juxtanote.core.audio.sound import Sound
     from juxtanote.core.score.cuts import Cut
 
+ON_OPENING = "Recordings that are opened are listened to, and phrases proposed."
+ON_WISH = "Recordings are listened to only when asked from now on: Ctrl+P proposes phrases."
 SURE_ENOUGH = 0.6  # notes that phrases are cut by: doubtful ones make rests where there are none
 
 
@@ -31,8 +34,9 @@ class Heard:
 
     sound: Sound
     reference_cents: float
-    notes: tuple[PerceivedNote, ...]  # those that are sure enough
+    notes: tuple[PerceivedNote, ...]  # of the lead: those that are sure enough
     others: bool  # mostly what does not sound like a guitar
+    is_all: bool = True  # False while the rest is listened to
 
     def is_of(self, sound: Sound, reference_cents: float) -> bool:
         """Tell whether it is of this sound at this reference."""
@@ -97,8 +101,16 @@ class Whole(QObject):
         sound = self._document.sound
         if sound is None or sound is self._begun or self._document.lesson.phrases:
             return
+        if not LISTEN_OPENED.read():
+            return
         self._begun = sound
         self._begin(sound, "Listening to the recording", behind=True)
+
+    def toggle_opened(self) -> None:
+        """Listen to recordings that are opened, or from now on only when asked."""
+        LISTEN_OPENED.write(not LISTEN_OPENED.read())
+        self.told.emit(ON_OPENING if LISTEN_OPENED.read() else ON_WISH)
+        self.listen()
 
     def propose(self) -> None:
         """Listen to the whole recording and cut it where the lead breathes; one step to undo."""
@@ -208,7 +220,7 @@ def _proposed(
 
     def so_far(notes: Sequence[PerceivedNote]) -> None:
         nonlocal from_s
-        found = _cut(Heard(sound, cents, _sure(notes), others=False), lesson, from_s)
+        found = _cut(_lead(sound, cents, notes, is_all=False), lesson, from_s)
         ready = found.cuts[:-1]  # the last may go on
         if ready:
             from_s = ready[-1].end_s
@@ -216,11 +228,16 @@ def _proposed(
 
     notes = hear_all(sound, reference_cents=cents, progress=progress, so_far=so_far)
     others = mostly_others([n.evidence for n in notes])
-    return _cut(Heard(sound, cents, _sure(notes), others), lesson, from_s)
+    heard = replace(_lead(sound, cents, notes, is_all=True), others=others)
+    return _cut(heard, lesson, from_s)
 
 
-def _sure(notes: Sequence[PerceivedNote]) -> tuple[PerceivedNote, ...]:
-    return tuple(n for n in notes if n.confidence > SURE_ENOUGH)
+def _lead(sound: Sound, cents: float, notes: Sequence[PerceivedNote], *, is_all: bool) -> Heard:
+    """Keep what is sure enough of the lead."""
+    from juxtanote.core.analysis.parts import lead_of
+
+    sure = tuple(n for n in lead_of(notes) if n.confidence > SURE_ENOUGH)
+    return Heard(sound, cents, sure, others=False, is_all=is_all)
 
 
 def _cut(heard: Heard, lesson: Lesson, from_s: float) -> Proposed:

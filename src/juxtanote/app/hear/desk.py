@@ -88,7 +88,7 @@ class HearDesk(Desk):
         self.tuning, self.scale, self.source = QComboBox(), QComboBox(), QComboBox()
         self.key, self.feel = QLineEdit(), QLineEdit()
         self.feel_picture = FeelPicture()
-        self.evidence = {name: soft_line() for name in ("reference", "tuning", "key")}
+        self.evidence = {name: soft_line() for name in ("reference", "tuning", "key", "parts")}
         self.measure, self.propose = QPushButton(labels.MEASURE), QPushButton(labels.PROPOSE)
         self.refuse = QPushButton(labels.REFUSE)
         self.open_offer, self.lesson_offer = (
@@ -178,6 +178,7 @@ class HearDesk(Desk):
         self._shown.addWidget(self._offer)
         left.column.addWidget(self._shown, 1)
         left.column.addWidget(self.order)
+        left.column.addWidget(self.evidence["parts"])
         lower.addWidget(left, 1)
         facts = facts_panel(self)
         area = scrolled(facts)
@@ -230,7 +231,8 @@ class HearDesk(Desk):
     def _forget_lead(self) -> None:
         self._whole = None
         self.time.forget_readings()
-        self.evidence["reference"].setText("")
+        for name in ("reference", "parts"):
+            self.evidence[name].setText("")
         if self._document.sound is None:
             self.strip.show_lead(())
 
@@ -320,7 +322,7 @@ class HearDesk(Desk):
         if not self.isVisible():
             return
         lesson, number = self._document.lesson, self._document.number
-        whole = self._whole.heard.notes if self._whole is not None else ()
+        whole = self._whole.heard if self._whole is not None else None
 
         def work(progress: Progress) -> object:
             from juxtanote.app.hear.evidence import heard_so_far
@@ -334,10 +336,9 @@ class HearDesk(Desk):
         self._evidence.ask(work, then)
 
     def _show_evidence(self, heard: "HeardSoFar") -> None:
-        self.evidence["tuning"].setText(heard.tuning)
-        self.evidence["tuning"].setToolTip(heard.tuning)
-        self.evidence["key"].setText(heard.key)
-        self.evidence["key"].setToolTip(heard.key)
+        for name, words in (("tuning", heard.tuning), ("key", heard.key), ("parts", heard.parts)):
+            self.evidence[name].setText(words)
+            self.evidence[name].setToolTip(words)
         self.model.show_repeats(heard.repeats)
         self.strip.show_repeats({ident: f" {words}" for ident, words in heard.repeats.items()})
         self.order.setText(labels.ORDER + heard.order if heard.order else "")

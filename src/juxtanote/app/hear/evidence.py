@@ -1,9 +1,13 @@
 """What the phrases heard so far tell of the whole recording: worked out beside the window's thread."""
 
+from __future__ import annotations
+
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from juxtanote.core.analysis.key import find_keys, pitch_class_weights
+from juxtanote.core.analysis.parts import in_harmony
 from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.placing import guess_tuning, lowest_heard
 from juxtanote.core.progress import Progress
@@ -13,6 +17,9 @@ from juxtanote.core.score.repeats import order_of_parts, phrase_repeats, repeat_
 from juxtanote.core.theory.pitch import pitch_name
 from juxtanote.core.theory.tuning import PRESETS, tuning_name
 
+if TYPE_CHECKING:
+    from juxtanote.app.whole import Heard
+
 
 @dataclass(frozen=True, slots=True)
 class HeardSoFar:
@@ -20,22 +27,27 @@ class HeardSoFar:
 
     tuning: str
     key: str
+    parts: str
     lead: tuple[tuple[float, float], ...]
     repeats: dict[int, str]
     order: str
 
 
-def heard_so_far(
-    lesson: Lesson, progress: Progress, whole: Sequence[PerceivedNote] = ()
-) -> HeardSoFar:
+def heard_so_far(lesson: Lesson, progress: Progress, heard: Heard | None = None) -> HeardSoFar:
     """Look at the notes of all phrases; while there are more of the whole recording, at those."""
+    whole = heard.notes if heard is not None else ()
     names = {phrase.ident: phrase.name for phrase in lesson.phrases}
     found = phrase_repeats(lesson, progress)
     repeats = {i: repeat_words(names[e], likeness) for i, (e, likeness) in found.items()}
     spans = sorted((n.onset_s, n.offset_s) for p in lesson.phrases for n in p.notes)
     order = order_of_parts(lesson, found) if repeats else ""
     return HeardSoFar(
-        _tuning(lesson, whole), _key(lesson, whole), lead_spans(spans), repeats, order
+        _tuning(lesson, whole),
+        _key(lesson, whole),
+        _parts(heard) if heard is not None else "",
+        lead_spans(spans),
+        repeats,
+        order,
     )
 
 
@@ -69,3 +81,23 @@ def _key(lesson: Lesson, whole: Sequence[PerceivedNote]) -> str:
     midi, lasts_s = zip(*pitched, strict=True)
     best, other = find_keys(pitch_class_weights(midi, lasts_s), midi[-1])[:2]
     return f"heard {best.name} {best.fit:.2f}, or {other.name} {other.fit:.2f}"
+
+
+def _parts(heard: Heard) -> str:
+    """Say how long the lead plays, and where two lines go together."""
+    if not heard.notes:
+        return ""
+    spans = lead_spans([(n.onset_s, n.offset_s) for n in heard.notes])
+    words = [f"the lead plays {_minutes(sum(end - start for start, end in spans))}"]
+    if heard.is_all:
+        words[0] += f" of {_minutes(heard.sound.duration_s)}"
+    pairs = [f"{_minutes(start)} to {_minutes(end)}" for start, end in in_harmony(heard.notes)]
+    if pairs:
+        words.append(
+            f"two lines in thirds or sixths {', '.join(pairs)} (Alt+Shift+H sorts a phrase's)"
+        )
+    return " · ".join(words)
+
+
+def _minutes(seconds: float) -> str:
+    return f"{round(seconds) // 60}:{round(seconds) % 60:02d}"

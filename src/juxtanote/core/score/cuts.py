@@ -1,11 +1,12 @@
 """Where a teacher would cut: at rests, after long notes, at bar lines, where something comes again."""
 
+from __future__ import annotations
+
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
-import numpy as np
-
+from juxtanote.core.later import np
 from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import Lesson
 from juxtanote.core.score.note import Note
@@ -143,11 +144,12 @@ def _divide(
     cuts: list[Cut],
 ) -> None:
     """Cut a stretch at its heaviest gap while that is heavy enough or the stretch is too long."""
-    start, end = float(onsets[first]), float(offsets[first:last].max())
-    inside = [
+    start, ends = float(onsets[first]), np.maximum.accumulate(offsets[first:last])
+    end = float(ends[-1])
+    inside = [  # what sounds on both sides is long enough: a stab before a rest is no phrase
         k
         for k in range(first + 1, last)
-        if onsets[k] - start >= SHORTEST_S and end - onsets[k] >= SHORTEST_S
+        if ends[k - first - 1] - start >= SHORTEST_S and end - onsets[k] >= SHORTEST_S
     ]
     best = max(inside, key=lambda k: weights[k], default=None)
     too_long = end - start > LONGEST_S
