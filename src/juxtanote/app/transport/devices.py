@@ -4,20 +4,36 @@
 card keeps time by the clock and records what it was given; the desktop's sound goes through Qt.
 """
 
+import atexit
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
-from typing import Protocol
+from threading import Lock
+from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QElapsedTimer, QIODevice, QObject, QTimer
+from PyQt6.QtCore import (
+    QElapsedTimer,
+    QIODevice,
+    QObject,
+    Qt,
+    QThread,
+    QTimer,
+    pyqtSignal,
+    pyqtSlot,
+)
 
 from juxtanote.app.transport.rate import RATE
 from juxtanote.core.audio.read import read_sound, to_rate
 from juxtanote.core.errors import SoundDeviceError
 
+if TYPE_CHECKING:
+    from PyQt6.QtMultimedia import QAudioSink, QAudioSource
+
 Render = Callable[[int], NDArray[np.float32]]
 BLOCK = 512  # samples: 12 ms, the delay that a change is heard with
+BUFFER_S = 0.09  # of the desktop's device: changes are heard within a tenth
 RECORDS_S = 60  # what the simulated card remembers, for tests
 SIMULATED = "simulated: a take of the demo"
 ON_ITS_WAY_S = 0.5  # what a device may hold back before something counts as lost
@@ -107,7 +123,7 @@ class _Pump(QIODevice):
         self._render = render
 
     def readData(self, maxlen: int) -> bytes:
-        frames = min(maxlen // 8, 4 * BLOCK)
+        frames = min(maxlen // 8, BLOCK)  # little at a time keeps the device's buffer full
         if frames <= 0:
             return b""
         return np.ascontiguousarray(self._render(frames).T, dtype="<f4").tobytes()
@@ -122,45 +138,181 @@ class _Pump(QIODevice):
         return 8 * BLOCK * 16 + super().bytesAvailable()
 
 
+class _OnSoundThread(QObject):
+    """Opens and closes a device on the thread for sound: the window may stand still meanwhile."""
+
+    begin_wanted = pyqtSignal()
+    end_wanted = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.moveToThread(_sound_thread())
+        # Whoever asks waits: after the end nothing is pulled or taken any more.
+        waits = Qt.ConnectionType.BlockingQueuedConnection
+        self.begin_wanted.connect(self.begin, waits)  # type: ignore[call-arg]
+        self.end_wanted.connect(self.end, waits)  # type: ignore[call-arg]
+
+    @pyqtSlot()
+    def begin(self) -> None:
+        """Open the device."""
+        raise NotImplementedError
+
+    @pyqtSlot()
+    def end(self) -> None:
+        """Close it."""
+        raise NotImplementedError
+
+
+class _Speaker(_OnSoundThread):
+    """Owns what plays."""
+
+    def __init__(self, make_sink: "Callable[[QObject], QAudioSink]") -> None:
+        super().__init__()
+        self._make_sink = make_sink
+        self._sink: QAudioSink | None = None
+        self._pump: _Pump | None = None
+        self.render: Render | None = None
+
+    @property
+    def played(self) -> int:
+        """Samples that left the device's buffer."""
+        return 0 if self._sink is None else int(self._sink.processedUSecs() * RATE // 1_000_000)
+
+    @pyqtSlot()
+    def begin(self) -> None:
+        """Open the device and let it pull."""
+        assert self.render is not None
+        if self._sink is None:
+            self._sink = self._make_sink(self)
+        self._pump = _Pump(self.render, self)
+        self._pump.open(QIODevice.OpenModeFlag.ReadOnly)
+        self._sink.start(self._pump)
+
+    @pyqtSlot()
+    def end(self) -> None:
+        """Close the device."""
+        if self._sink is not None:
+            self._sink.stop()
+        if self._pump is not None:
+            self._pump.deleteLater()
+            self._pump = None
+
+
+class _Ear(_OnSoundThread):
+    """Owns what listens, and holds what came in."""
+
+    def __init__(self, make_source: "Callable[[QObject], QAudioSource]") -> None:
+        super().__init__()
+        self._make_source = make_source
+        self._source: QAudioSource | None = None
+        self._stream: QIODevice | None = None
+        self._lock = Lock()
+        self._held = bytearray()
+
+    def samples(self, since: int = 0) -> NDArray[np.float32]:
+        """Give what came in from a sample on."""
+        with self._lock:
+            return np.frombuffer(
+                bytes(self._held[4 * since : len(self._held) // 4 * 4]), np.float32
+            )
+
+    @property
+    def count(self) -> int:
+        """Samples that came in."""
+        return len(self._held) // 4
+
+    @pyqtSlot()
+    def begin(self) -> None:
+        """Open the device, with nothing held."""
+        with self._lock:
+            self._held.clear()
+        if self._source is None:
+            self._source = self._make_source(self)
+        self._stream = self._source.start()
+        if self._stream is not None:
+            self._stream.readyRead.connect(self._take)
+
+    @pyqtSlot()
+    def _take(self) -> None:
+        if self._stream is not None:
+            came = self._stream.readAll().data()
+            with self._lock:
+                self._held += came
+
+    @pyqtSlot()
+    def end(self) -> None:
+        """Take what is left and close the device."""
+        self._take()
+        if self._source is not None:
+            self._source.stop()
+        self._stream = None
+
+
+@cache
+def _sound_thread() -> QThread:
+    """Give the one thread that sound is pulled on; it ends with the program."""
+    thread = QThread()
+    thread.setObjectName("sound")
+    thread.start(QThread.Priority.TimeCriticalPriority)
+
+    def end() -> None:
+        thread.quit()
+        thread.wait()
+
+    atexit.register(end)
+    return thread
+
+
 class DesktopSound(QObject):
     """The desktop's sound system, through QtMultimedia."""
 
     name = "desktop sound"
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(
+        self,
+        parent: QObject | None = None,
+        make_sink: "Callable[[QObject], QAudioSink] | None" = None,
+    ) -> None:
         super().__init__(parent)
-        from PyQt6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
-
-        device = QMediaDevices.defaultAudioOutput()
-        if device.isNull():
-            raise SoundDeviceError("There is no sound device; playing goes to a simulated one.")
-        form = QAudioFormat()
-        form.setSampleRate(RATE)
-        form.setChannelCount(2)
-        form.setSampleFormat(QAudioFormat.SampleFormat.Float)
-        if not device.isFormatSupported(form):
-            raise SoundDeviceError(
-                "The sound device does not play 44.1 kHz stereo; playing goes to a simulated one."
-            )
-        self._sink = QAudioSink(device, form, self)
-        self._sink.setBufferSize(8 * RATE // 16)  # 62 ms: changes are heard within a tenth
-        self._pump: _Pump | None = None
+        self._speaker = _Speaker(make_sink or _desktop_sink())
 
     def start(self, render: Render) -> None:
         """Open the device and let it pull."""
-        self._pump = _Pump(render, self)
-        self._pump.open(QIODevice.OpenModeFlag.ReadOnly)
-        self._sink.start(self._pump)
+        self._speaker.render = render
+        self._speaker.begin_wanted.emit()
 
     def stop(self) -> None:
         """Close the device."""
-        self._sink.stop()
-        self._pump = None
+        self._speaker.end_wanted.emit()
 
     @property
     def played(self) -> int:
         """Samples that left the device's buffer."""
-        return int(self._sink.processedUSecs() * RATE // 1_000_000)
+        return self._speaker.played
+
+
+def _desktop_sink() -> "Callable[[QObject], QAudioSink]":
+    """Give what opens the desktop's device, or say why there is none."""
+    from PyQt6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
+
+    device = QMediaDevices.defaultAudioOutput()
+    if device.isNull():
+        raise SoundDeviceError("There is no sound device; playing goes to a simulated one.")
+    form = QAudioFormat()
+    form.setSampleRate(RATE)
+    form.setChannelCount(2)
+    form.setSampleFormat(QAudioFormat.SampleFormat.Float)
+    if not device.isFormatSupported(form):
+        raise SoundDeviceError(
+            "The sound device does not play 44.1 kHz stereo; playing goes to a simulated one."
+        )
+
+    def make(parent: QObject) -> QAudioSink:
+        sink = QAudioSink(device, form, parent)
+        sink.setBufferSize(8 * round(BUFFER_S * RATE))
+        return sink
+
+    return make
 
 
 def open_sound_out(parent: QObject | None = None) -> tuple[SoundOut, str]:
@@ -226,63 +378,60 @@ class DesktopMicrophone(QObject):
 
     name = "microphone"
 
-    def __init__(self, parent: QObject | None = None, wanted: str = "") -> None:
+    def __init__(
+        self,
+        parent: QObject | None = None,
+        wanted: str = "",
+        make_source: "Callable[[QObject], QAudioSource] | None" = None,
+    ) -> None:
         super().__init__(parent)
-        from PyQt6.QtMultimedia import QAudioFormat, QAudioSource, QMediaDevices
-
-        named = [d for d in QMediaDevices.audioInputs() if d.description() == wanted]
-        device = named[0] if named else QMediaDevices.defaultAudioInput()
-        if device.isNull():
-            raise SoundDeviceError(
-                "There is no microphone here. Plug one in, or compare a take that was recorded elsewhere."
-            )
-        form = QAudioFormat()
-        form.setSampleRate(RATE)
-        form.setChannelCount(1)
-        form.setSampleFormat(QAudioFormat.SampleFormat.Float)
-        if not device.isFormatSupported(form):
-            raise SoundDeviceError(
-                "The microphone does not give 44.1 kHz: record with another program."
-            )
-        self._source = QAudioSource(device, form, self)
-        self._held = bytearray()
-        self._stream: QIODevice | None = None
+        self._ear = _Ear(make_source or _desktop_source(wanted))
         self._looked = 0
         self._clock = QElapsedTimer()
 
     def start(self) -> None:
         """Open the device."""
-        self._held.clear()
         self._looked = 0
         self._clock.start()
-        self._stream = self._source.start()
-        if self._stream is not None:
-            self._stream.readyRead.connect(self._take)
+        self._ear.begin_wanted.emit()
 
     def level(self) -> float:
         """Give the largest sample since it was asked last."""
-        whole = len(self._held) // 4 * 4
-        fresh = np.frombuffer(bytes(self._held[self._looked : whole]), dtype=np.float32)
-        self._looked = whole
+        fresh = self._ear.samples(self._looked)
+        self._looked += len(fresh)
         return float(np.abs(fresh).max(initial=0.0))
 
     @property
     def lost(self) -> int:
         """Give how far what came in lies behind the clock, less what is on its way."""
-        due = self._clock.elapsed() * RATE // 1000 - len(self._held) // 4
+        due = self._clock.elapsed() * RATE // 1000 - self._ear.count
         return int(max(due - ON_ITS_WAY_S * RATE, 0))
-
-    def _take(self) -> None:
-        if self._stream is not None:
-            self._held += self._stream.readAll().data()
 
     def stop(self) -> NDArray[np.float32]:
         """Close the device; give what came in."""
-        self._take()
-        self._source.stop()
-        self._stream = None
-        whole = len(self._held) // 4 * 4
-        return np.frombuffer(bytes(self._held[:whole]), dtype=np.float32).copy()
+        self._ear.end_wanted.emit()
+        return self._ear.samples().copy()
+
+
+def _desktop_source(wanted: str) -> "Callable[[QObject], QAudioSource]":
+    """Give what opens a microphone of this name, or the desktop's own, or say why there is none."""
+    from PyQt6.QtMultimedia import QAudioFormat, QAudioSource, QMediaDevices
+
+    named = [d for d in QMediaDevices.audioInputs() if d.description() == wanted]
+    device = named[0] if named else QMediaDevices.defaultAudioInput()
+    if device.isNull():
+        raise SoundDeviceError(
+            "There is no microphone here. Plug one in, or compare a take that was recorded elsewhere."
+        )
+    form = QAudioFormat()
+    form.setSampleRate(RATE)
+    form.setChannelCount(1)
+    form.setSampleFormat(QAudioFormat.SampleFormat.Float)
+    if not device.isFormatSupported(form):
+        raise SoundDeviceError(
+            "The microphone does not give 44.1 kHz: record with another program."
+        )
+    return lambda parent: QAudioSource(device, form, parent)
 
 
 def microphones() -> list[str]:

@@ -1,0 +1,150 @@
+"""Sound goes out and comes in on a thread of its own: the window may stand still meanwhile."""
+
+import time
+import unittest
+from threading import Event
+from unittest import mock
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QIODevice, QObject, QThread, QTimer
+
+from juxtanote.app.transport import devices
+from juxtanote.app.transport.devices import BLOCK, RATE, DesktopMicrophone, DesktopSound
+from juxtanote.core.errors import SoundDeviceError
+from tests.app.windows import Watched
+
+WAIT_S = 5.0
+
+
+class FakeSink(QObject):
+    """Pulls blocks as a device does, by a timer of the thread it was made on."""
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self._timer, self._pulled = QTimer(self), 0
+        self._timer.timeout.connect(self._pull)
+        self._pump: QIODevice | None = None
+
+    def start(self, pump: QIODevice) -> None:
+        self._pump, self._pulled = pump, 0
+        self._timer.start(1)
+
+    def stop(self) -> None:
+        self._timer.stop()
+
+    def processedUSecs(self) -> int:
+        return self._pulled * 1_000_000 // RATE
+
+    def _pull(self) -> None:
+        assert self._pump is not None
+        self._pulled += len(self._pump.read(8 * 4 * BLOCK)) // 8
+
+
+class FakeStream(QIODevice):
+    """Gives what came in."""
+
+    came = b""
+
+    def readData(self, maxlen: int) -> bytes:
+        read, self.came = self.came[:maxlen], self.came[maxlen:]
+        return read
+
+    def writeData(self, data: object) -> int:
+        return 0
+
+    def isSequential(self) -> bool:
+        return True
+
+    def bytesAvailable(self) -> int:
+        return len(self.came)
+
+
+class FakeSource(QObject):
+    """Two samples come in again and again, by a timer of its thread."""
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self._timer, self._stream = QTimer(self), FakeStream(self)
+        self._stream.open(QIODevice.OpenModeFlag.ReadOnly | QIODevice.OpenModeFlag.Unbuffered)
+        self._timer.timeout.connect(self._on_tick)
+
+    def _on_tick(self) -> None:
+        self._stream.came += np.array([0.25, -0.5], dtype=np.float32).tobytes()
+        self._stream.readyRead.emit()
+
+    def start(self) -> QIODevice:
+        self._timer.start(1)
+        return self._stream
+
+    def stop(self) -> None:
+        self._timer.stop()
+
+
+class TestSoundOut(Watched):
+    def setUp(self) -> None:
+        super().setUp()
+        self.threads: set[QThread | None] = set()
+        self.came, self.blocks = Event(), 0
+        self.out = DesktopSound(make_sink=FakeSink)  # type: ignore[arg-type]
+
+    def render(self, count: int) -> NDArray[np.float32]:
+        self.threads.add(QThread.currentThread())
+        self.blocks += 1
+        self.came.set()
+        return np.zeros((2, count), np.float32)
+
+    def test_blocks_are_pulled_while_the_window_stands_still(self) -> None:
+        self.assertEqual(self.out.played, 0)
+        self.out.start(self.render)
+        self.assertTrue(self.came.wait(WAIT_S))  # this thread's loop does not turn
+        self.assertNotIn(QThread.currentThread(), self.threads)
+        self.out.stop()
+        self.assertGreater(self.out.played, 0)
+
+    def test_after_a_stop_nothing_is_pulled(self) -> None:
+        self.out.stop()  # before a start
+        self.out.start(self.render)
+        self.assertTrue(self.came.wait(WAIT_S))
+        self.out.stop()
+        blocks = self.blocks
+        time.sleep(0.05)
+        self.assertEqual(self.blocks, blocks)
+        again = Event()
+        self.out.start(lambda count: (again.set(), np.zeros((2, count), np.float32))[1])
+        self.assertTrue(again.wait(WAIT_S))
+        self.out.stop()
+        self.assertEqual(self.blocks, blocks)
+
+
+class TestSoundIn(Watched):
+    def test_what_comes_in_while_the_window_stands_still_is_kept(self) -> None:
+        microphone = DesktopMicrophone(make_source=FakeSource)  # type: ignore[arg-type]
+        microphone.start()
+        until = time.monotonic() + WAIT_S
+        while microphone.level() == 0.0 and time.monotonic() < until:
+            time.sleep(0.005)  # and no loop turns
+        take = microphone.stop()
+        self.assertGreater(len(take), 0)
+        self.assertEqual(set(take.tolist()), {0.25, -0.5})
+        time.sleep(0.05)
+        self.assertEqual(len(microphone.stop()), len(take))
+        microphone.start()
+        self.assertLess(len(microphone.stop()), len(take) + 200)
+
+
+class TestWithoutADevice(Watched):
+    def test_it_says_so(self) -> None:
+        with mock.patch("PyQt6.QtMultimedia.QMediaDevices") as system:
+            system.defaultAudioOutput().isNull.return_value = True
+            system.audioInputs.return_value = []
+            system.defaultAudioInput().isNull.return_value = True
+            with self.assertRaisesRegex(SoundDeviceError, "no sound device"):
+                DesktopSound()
+            with self.assertRaisesRegex(SoundDeviceError, "no microphone"):
+                DesktopMicrophone()
+            self.assertEqual(devices.microphones(), [devices.SIMULATED])
+
+
+if __name__ == "__main__":
+    unittest.main()
