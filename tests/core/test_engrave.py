@@ -9,7 +9,7 @@ import numpy as np
 from juxtanote.core.engrave.legend import ENTRIES
 from juxtanote.core.engrave.line import Rows, string_names
 from juxtanote.core.engrave.paper import LETTER, POINT, Block, roughly
-from juxtanote.core.engrave.spacing import Bar, lines_of
+from juxtanote.core.engrave.spacing import Bar, fingers_of, lines_of
 from juxtanote.core.formats.pages import Choices, bars_in, lay_out
 from juxtanote.core.score.lesson import Lesson, Part, Phrase
 from juxtanote.core.score.note import HeardNote, Note, WrittenNote
@@ -252,6 +252,22 @@ class TestHandout(unittest.TestCase):
 
 
 class TestGrips(unittest.TestCase):
+    def test_fingers_stand_under_each_other_and_a_grip_in_one_line(self) -> None:
+        """Fingers of a chord are written from the thickest string on (common practice)."""
+
+        def fingered(*of: tuple[int, str]) -> list[str]:
+            return fingers_of(
+                [
+                    Note(s, HeardNote(0.0, 1.0, 60.0), WrittenNote(s, 5, finger=finger))
+                    for s, finger in of
+                ]
+            )
+
+        self.assertEqual(fingered((5, "4"), (4, "1")), ["1", "4"])
+        self.assertEqual(fingered((3, "2"), (2, ""), (1, "1")), ["1", "2"])
+        self.assertEqual(fingered((1, "1"), (2, "1"), (3, "2"), (4, "4")), ["4211"])
+        self.assertEqual(fingered((1, "")), [])
+
     def page(self, frets: dict[int, int]) -> list[str]:
         notes = []
         for string, fret in frets.items():

@@ -170,7 +170,8 @@ class Whole(QObject):
         added = self._add(ticket, adding, result)
         self._is_wished = False
         if added:
-            self.told.emit(_said(adding.count, result.heard.others))
+            is_cut = bool(self._document.lesson.phrases)
+            self.told.emit(_said(adding.count, is_cut=is_cut, others=result.heard.others))
         elif self._document.is_open(ticket):
             self.told.emit("The recording was listened to: Ctrl+P proposes phrases at once.")
 
@@ -252,7 +253,7 @@ def _cut(heard: Heard, lesson: Lesson, from_s: float) -> Proposed:
     return Proposed(heard, tuple(cuts), lead_spans(spans))
 
 
-def _said(count: int, others: bool) -> str:
+def _said(count: int, *, is_cut: bool, others: bool) -> str:
     """Say what became of a proposal."""
     if count:
         if count == 1:
@@ -261,4 +262,5 @@ def _said(count: int, others: bool) -> str:
         return words + "Shift+Del all."
     if others:
         return "What plays does not sound like a guitar. Cut a phrase to listen all the same."
-    return "Nothing was found to propose beside the phrases that are cut."
+    where = " beside the phrases that are cut" if is_cut else ": drag over the recording to cut one"
+    return f"Nothing was found to propose{where}."

@@ -7,7 +7,15 @@ from juxtanote.core.engrave import marks, staff
 from juxtanote.core.engrave.beams import dot, draw_rest, draw_values
 from juxtanote.core.engrave.marks import FEWEST_OF_GRIP, LINE_GAP, Spot
 from juxtanote.core.engrave.paper import Block, Measure, Paper, Sketch
-from juxtanote.core.engrave.spacing import LEAD, SMALL, Bar, bend_label, lines_of, stretch_of
+from juxtanote.core.engrave.spacing import (
+    LEAD,
+    SMALL,
+    Bar,
+    bend_label,
+    fingers_of,
+    lines_of,
+    stretch_of,
+)
 from juxtanote.core.engrave.voiced import draw_rings, voice_rows
 from juxtanote.core.score.beams import count_word, is_on_beat
 from juxtanote.core.score.lesson import Context
@@ -22,6 +30,7 @@ NAMES = 6.0  # room of the strings' names
 CHORDS_ROW, WORDS_ROW, MARKS_ROW = 4.6, 3.2, 6.6  # millimetres over the staff
 COUNT_Y, STROKE_Y, FINGER_Y = 12.0, 15.0, 17.8  # millimetres under the staff
 FOOT = 3.4  # millimetres after the last row
+FINGER_STEP = 2.4  # millimetres between fingers of notes that are struck together
 DOTS = 2.0  # more room where a repeat sign stands
 STAFF_GAP = 2.0  # between the staff and what stands over the tab
 
@@ -297,20 +306,21 @@ def _under(line: _Line, bottom: float, rows: Rows) -> float:
     """Write counts, strokes and fingers under each moment; give the room that all of it takes."""
     sketch = line.sketch
     wanted = {"counts": rows.counts, "strokes": False, "fingers": False}
-    texts: list[tuple[str, float, str, bool]] = []
+    texts: list[
+        tuple[str, float, str, bool, int]
+    ] = []  # the last: lines below the first of its row
     for moment, x in (placed for row in line.rows for placed in row):
         if moment.value is None or moment.is_rest or moment.is_held:
             continue
         count = count_word(moment.onset, line.context.time_map)
-        texts.append(("counts", x, count, is_on_beat(moment.onset)))
+        texts.append(("counts", x, count, is_on_beat(moment.onset), 0))
         stroke = next((n.written.stroke for n in moment.notes if n.written.stroke), "")
         if stroke and rows.strokes:
             wanted["strokes"] = True
-            texts.append(("strokes", x, STROKE_SIGNS[stroke], False))
-        fingers = "".join(n.written.finger for n in moment.notes)
-        if fingers and rows.fingers:
-            wanted["fingers"] = True
-            texts.append(("fingers", x, fingers, False))
+            texts.append(("strokes", x, STROKE_SIGNS[stroke], False, 0))
+        fingers = fingers_of(moment.notes) if rows.fingers else []
+        wanted["fingers"] = wanted["fingers"] or bool(fingers)
+        texts += [("fingers", x, finger, False, k) for k, finger in enumerate(fingers)]
     sweeps = _sweeps(line) if rows.strokes else []
     inside = {x for xs in sweeps for x in xs[1:]}
     texts = [t for t in texts if t[0] != "strokes" or t[1] not in inside]
@@ -319,15 +329,15 @@ def _under(line: _Line, bottom: float, rows: Rows) -> float:
         if wanted[name]:
             y += 3.0
             at[name] = y
-    for name, x, text, bold in texts:
+    for name, x, text, bold, below in texts:
         if name in at:
-            size = SMALL if name == "counts" else 6.0
-            sketch.say(x, at[name], text, size, bold=bold, anchor="middle", soft=name == "fingers")
+            size, under = SMALL if name == "counts" else 6.0, at[name] + FINGER_STEP * below
+            sketch.say(x, under, text, size, bold=bold, anchor="middle", soft=name == "fingers")
     for xs in sweeps:
         height = at["strokes"] - 0.8
         sketch.line((xs[0] + 1.6, height), (xs[-1] + 0.6, height), width=0.18)
         sketch.fill((xs[-1] + 1.2, height), (xs[-1], height - 0.55), (xs[-1], height + 0.55))
-    return y - bottom + FOOT
+    return y + FINGER_STEP * max((below for *_, below in texts), default=0) - bottom + FOOT
 
 
 def _sweeps(line: _Line) -> list[list[float]]:

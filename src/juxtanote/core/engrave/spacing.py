@@ -22,6 +22,7 @@ LEAD, TAIL = 3.8, 0.4  # after a bar line, and before the next
 GRACE = 3.8  # millimetres: it takes no time, but room
 EMPTY_BAR = 14.0  # millimetres for a bar's rest
 FRET_SIZE, GRACE_SIZE, SMALL = 8.5, 6.5, 6.5  # points
+FEWEST_OF_A_GRIP = 4  # notes
 AIR = 1.3  # between one thing and the next
 # Of the room that bars need: pressed, filled up, and the last line.
 TIGHTEST, FILLED, LAST = 1.0, 1.75, 1.4
@@ -89,11 +90,24 @@ def width_of(moment: Moment, time_map: TimeMap, measure: Measure, *, counts: boo
     needs = [measure(text, FRET_SIZE, True) + AIR for text in texts]
     if counts and not moment.is_held:
         needs.append(measure(count_word(moment.onset, time_map), SMALL, True) + AIR)
-    fingers = "".join(n.written.finger for n in moment.notes)
-    needs.append(measure(fingers, SMALL, False) + AIR)
+    needs += [measure(finger, SMALL, False) + AIR for finger in fingers_of(moment.notes)]
     if not moment.is_held:
         needs.append(room_of_marks(moment.notes, measure))
     return max(natural, *needs)
+
+
+def fingers_of(notes: Sequence[Note]) -> list[str]:
+    """Name the fingers of what is struck together: under each other, the thinnest string first.
+
+    A grip is one line, from the thickest string on, as chords are fingered (common practice).
+
+    Parameters
+    ----------
+    notes : sequence of Note
+    """
+    placed = sorted(notes, key=lambda n: n.written.string)
+    fingers = [n.written.finger for n in placed if n.written.finger]
+    return fingers if len(fingers) < FEWEST_OF_A_GRIP else ["".join(reversed(fingers))]
 
 
 def bend_label(notes: Sequence[Note]) -> str:
