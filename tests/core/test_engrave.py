@@ -24,6 +24,7 @@ TAGS = (
     "pinch-harmonic", "dead", "palm-mute", "staccato", "let-ring", "bar",
 )  # fmt: skip
 STEPS = [Fraction(1, 4), Fraction(1, 3), Fraction(1, 2), Fraction(1), Fraction(3, 2), Fraction(2)]
+ARC = 13  # points of a slur or a tie
 Box = tuple[float, float, float, float, str]
 
 
@@ -99,6 +100,11 @@ class TestNothingOverlaps(unittest.TestCase):
                     continue  # beams lie on beams, tips on lines
                 if overlaps(one, other):
                     self.fail(f"seed {seed}: {one} over {other}")
+        curves = [p for stroke in block.strokes if len(stroke.points) == ARC for p in stroke.points]
+        for left, top, right, bottom, text in boxes:
+            inside = [(x, y) for x, y in curves if left < x < right and top < y < bottom]
+            if inside and text[0].isalpha() and text != "shape":
+                self.fail(f"seed {seed}: an arc through {text}")
 
     def test_everything_is_on_the_paper(self) -> None:
         for choices in (Choices(), Choices("Letter"), Choices(large=True)):

@@ -27,7 +27,7 @@ from juxtanote.core.theory.pitch import pitch_name
 from juxtanote.core.theory.scales import spell_in_key
 
 NAMES = 6.0  # room of the strings' names
-CHORDS_ROW, WORDS_ROW, MARKS_ROW = 4.6, 3.2, 6.6  # millimetres over the staff
+CHORDS_ROW, WORDS_ROW, MARKS_ROW, ARCS_ROW, BARE_ROW = 4.6, 3.2, 6.6, 3.2, 1.8  # mm over the staff
 COUNT_Y, STROKE_Y, FINGER_Y = 12.0, 15.0, 17.8  # millimetres under the staff
 FOOT = 3.4  # millimetres after the last row
 FINGER_STEP = 2.4  # millimetres between fingers of notes that are struck together
@@ -107,7 +107,8 @@ def _drawn(
     left = paper.margin + NAMES
     _place(line, bars, left + (staff.room_before(context.key) if rows.staff else 0.0), stretch)
     over = marks.labels_of(line.spots, _grips(line), measure)
-    marks_room = MARKS_ROW if marks.has_marks(line.spots) else 1.8
+    arcs_room = ARCS_ROW if marks.has_arc_over(line.spots) else BARE_ROW
+    marks_room = MARKS_ROW if marks.has_marks(line.spots) else arcs_room
     words_room = WORDS_ROW * len(over)
     head = CHORDS_ROW + (4.4 if frame.ending else 0.0)
     top = head + words_room + marks_room

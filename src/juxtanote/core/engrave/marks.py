@@ -334,6 +334,17 @@ def _runs(spots: list[Spot], tag: str) -> list[tuple[Spot, Spot]]:
     return runs
 
 
+def has_arc_over(spots: list[Spot]) -> bool:
+    """Tell whether a slur or a tie goes over the thinnest string, where words would stand.
+
+    Parameters
+    ----------
+    spots : list of Spot
+    """
+    first = [s for s in spots if s.note.written.string == 1 and s.before is not None]
+    return any(spot.is_held or spot.note.written.techniques & SLURS for spot in first)
+
+
 def has_marks(spots: list[Spot]) -> bool:
     """Tell whether anything is drawn right over the strings: bends, vibrato."""
     return any(spot.note.written.techniques & {"bend", "pre-bend", "vibrato"} for spot in spots)
