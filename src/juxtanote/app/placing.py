@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -13,7 +13,10 @@ from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.lesson import Lesson, Phrase
 
 if TYPE_CHECKING:
+    from juxtanote.core.fretboard.figures import Figures
     from juxtanote.core.fretboard.solver import Placement
+
+    Measured = tuple[Placement, Figures]
 
 Starts = Callable[[str, Callable[[Progress], object], Callable[[object], None]], object]
 
@@ -84,19 +87,22 @@ class Placing(QObject):
             )
             self.placed_around.emit(began.ident, moved)
 
-    def find_placements(self, then: Callable[[Phrase, "list[Placement]"], None]) -> None:
-        """Look for whole placements of the current phrase, and hand them over with it."""
+    def find_placements(self, then: Callable[[Phrase, "list[Measured]"], None]) -> None:
+        """Look for whole placements of the current phrase, and hand them over with it, measured."""
         phrase = self._document.phrase
         if phrase is None or not phrase.notes:
             return
         ticket = self._document.ticket(phrase)
 
         def work(progress: Progress) -> object:
+            from juxtanote.core.fretboard.figures import measure
             from juxtanote.core.fretboard.phrases import places_in
             from juxtanote.core.fretboard.solver import alternatives
 
             around, places = ticket.lesson.context(phrase), places_in(ticket.lesson, phrase)
-            return alternatives(around.guitar, places, school=around.school, progress=progress)
+            guitar, school = around.guitar, around.school
+            found = alternatives(guitar, places, school=school, progress=progress)
+            return [(placement, measure(guitar, places, placement, school)) for placement in found]
 
         def done(placements: object) -> None:
             now = self._document.phrase
@@ -107,7 +113,7 @@ class Placing(QObject):
                     f"{phrase.name} was edited meanwhile: ask for another placement again."
                 )
                 return
-            then(phrase, placements)  # type: ignore[arg-type]
+            then(phrase, cast("list[Measured]", placements))
 
         self._start(f"Other placements of {phrase.name}", work, done)
 

@@ -35,7 +35,7 @@ from juxtanote.core.score.subdivisions import SUBDIVISIONS
 
 if TYPE_CHECKING:
     from juxtanote.app.place.reading import Reading
-    from juxtanote.core.fretboard.solver import Placement
+    from juxtanote.app.placing import Measured
 
 READ_PAUSE_MS = 90  # after a selection, before its reasons are worked out
 
@@ -74,7 +74,8 @@ class PlaceDesk(Desk):
         self.placements = PlacementTable()
         self._scroll = QScrollBar(Qt.Orientation.Horizontal)
         self._sentence, self._facts = soft(wrap=True), soft()
-        self._placements: list[Placement] = []
+        self._placements: list[Measured] = []
+        self._placements_school = ""
         self._placements_of: Phrase | None = None
         self._taken = 0
         self._reading = Latest(runner, "Reading the placement", self)
@@ -287,12 +288,14 @@ class PlaceDesk(Desk):
         return (
             was is not None
             and was.ident == phrase.ident
+            and self._placements_school == self._document.context.school
             and [(n.ident, n.onset_s, n.heard.midi, n.written.techniques) for n in was.notes]
             == [(n.ident, n.onset_s, n.heard.midi, n.written.techniques) for n in phrase.notes]
         )
 
-    def _on_placements(self, phrase: Phrase, placements: "list[Placement]") -> None:
+    def _on_placements(self, phrase: Phrase, placements: "list[Measured]") -> None:
         self._placements, self._placements_of, self._taken = placements, phrase, 0
+        self._placements_school = self._document.context.school
         self._take_placement(1 % len(placements))
 
     def _take_placement(self, number: int) -> None:
@@ -303,7 +306,7 @@ class PlaceDesk(Desk):
         if phrase is None or number >= len(self._placements) or not self._placements_fit(phrase):
             self._forget_placements()
             return
-        self._taken, placement = number, self._placements[number]
+        self._taken, (placement, _) = number, self._placements[number]
         self._document.change(
             "Another placement", lambda l: l.with_phrase(replace_places(phrase, l, placement))
         )
@@ -311,25 +314,12 @@ class PlaceDesk(Desk):
         self.told.emit(f"Placement {number + 1} of {len(self._placements)}: {placement.favours}.")
 
     def _show_placements(self) -> None:
-        from juxtanote.core.fretboard.figures import measure
-        from juxtanote.core.fretboard.phrases import note_to_place
-
-        phrase, around = self._document.phrase, self._document.context
-        if phrase is None:
-            return
-        places = [note_to_place(n) for n in phrase.notes]
-        here = self._placements[self._taken]
+        here, _ = self._placements[self._taken]
         rows = []
-        for placement in self._placements:
+        for placement, figures in self._placements:
             pairs = zip(placement.strings, placement.frets, here.strings, here.frets, strict=True)
             others = sum((s, f) != (t, g) for s, f, t, g in pairs)
-            rows.append(
-                (
-                    placement.favours,
-                    others,
-                    measure(around.guitar, places, placement, around.school),
-                )
-            )
+            rows.append((placement.favours, others, figures))
         self.placements.show_placements(rows, self._taken)
 
     def _on_school(self, *_: object) -> None:

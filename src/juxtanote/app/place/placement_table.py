@@ -58,7 +58,11 @@ class PlacementTable(QTableWidget):
                 f"{figures.inside} / {figures.outside}",
             )  # fmt: skip
             for column, text in enumerate(cells):
-                self.setItem(line, column, QTableWidgetItem(text))
+                item = self.item(line, column)
+                if item is None:
+                    self.setItem(line, column, QTableWidgetItem(text))
+                elif item.text() != text:  # a cell that is set measures its column anew
+                    item.setText(text)
         self.selectRow(here)
         self.setFixedHeight(px(20) * (len(rows) + 1) + 8)
         self.setVisible(bool(rows))

@@ -123,9 +123,12 @@ def replace_places(
     if not phrase.notes:
         return phrase
     around = lesson.context(phrase)
-    places = places_in(lesson, phrase, part_of(progress, 0.0, 0.2))
-    searching = part_of(progress, 0.2, 0.8)
-    placement = placement or place(around.guitar, places, school=around.school, progress=searching)
+    if placement is None:
+        places = places_in(lesson, phrase, part_of(progress, 0.0, 0.2))
+        searching = part_of(progress, 0.2, 0.8)
+        placement = place(around.guitar, places, school=around.school, progress=searching)
+    else:  # fingers and strokes ask nothing of the sound
+        places = [note_to_place(note) for note in phrase.notes]
     progress(0.8)
     fingers = choose_fingers(places, placement, around.guitar)
     progress(0.9)
