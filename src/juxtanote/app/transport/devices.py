@@ -216,6 +216,13 @@ class _Ear(_OnSoundThread):
                 bytes(self._held[4 * since : len(self._held) // 4 * 4]), np.float32
             )
 
+    def handed_over(self) -> NDArray[np.float32]:
+        """Give all that came in, and hold it no longer."""
+        came = self.samples().copy()
+        with self._lock:
+            self._held.clear()
+        return came
+
     @property
     def count(self) -> int:
         """Samples that came in."""
@@ -410,7 +417,7 @@ class DesktopMicrophone(QObject):
     def stop(self) -> NDArray[np.float32]:
         """Close the device; give what came in."""
         self._ear.end_wanted.emit()
-        return self._ear.samples().copy()
+        return self._ear.handed_over()
 
 
 def _desktop_source(wanted: str) -> "Callable[[QObject], QAudioSource]":
