@@ -129,8 +129,19 @@ class TestSoundIn(Watched):
         self.assertEqual(set(take.tolist()), {0.25, -0.5})
         time.sleep(0.05)
         self.assertEqual(len(microphone.stop()), 0)  # it holds nothing any more
+
+    def test_what_goes_missing_is_counted_from_the_first_sample_on(self) -> None:
+        microphone = DesktopMicrophone(make_source=FakeSource)  # type: ignore[arg-type]
+        self.assertEqual(microphone.lost, 0)
         microphone.start()
-        self.assertLess(len(microphone.stop()), len(take) + 200)
+        until = time.monotonic() + WAIT_S
+        while microphone.lost == 0 and time.monotonic() < until:
+            time.sleep(0.005)
+        self.assertGreater(microphone.lost, 0)  # two samples a millisecond are few
+        microphone.stop()
+        microphone.start()
+        self.assertEqual(microphone.lost, 0)
+        microphone.stop()
 
 
 class TestWithoutADevice(Watched):

@@ -4,39 +4,25 @@
 card keeps time by the clock and records what it was given; the desktop's sound goes through Qt.
 """
 
-import atexit
 from collections.abc import Callable
-from functools import cache
 from pathlib import Path
-from threading import Lock
 from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import (
-    QElapsedTimer,
-    QIODevice,
-    QObject,
-    Qt,
-    QThread,
-    QTimer,
-    pyqtSignal,
-    pyqtSlot,
-)
+from PyQt6.QtCore import QElapsedTimer, QObject, QTimer
 
 from juxtanote.app.transport.rate import RATE
+from juxtanote.app.transport.sound_thread import BLOCK, Ear, Render, Speaker
 from juxtanote.core.audio.read import read_sound, to_rate
 from juxtanote.core.errors import SoundDeviceError
 
 if TYPE_CHECKING:
     from PyQt6.QtMultimedia import QAudioSink, QAudioSource
 
-Render = Callable[[int], NDArray[np.float32]]
-BLOCK = 512  # samples: 12 ms, the delay that a change is heard with
 BUFFER_S = 0.09  # of the desktop's device: changes are heard within a tenth
 RECORDS_S = 60  # what the simulated card remembers, for tests
 SIMULATED = "simulated: a take of the demo"
-ON_ITS_WAY_S = 0.5  # what a device may hold back before something counts as lost
 
 
 class SoundOut(Protocol):
@@ -115,161 +101,6 @@ class SimulatedSoundCard(QObject):
         self.advance(int(due))
 
 
-class _Pump(QIODevice):
-    """Hands blocks to Qt when it asks."""
-
-    def __init__(self, render: Render, parent: QObject | None) -> None:
-        super().__init__(parent)
-        self._render = render
-
-    def readData(self, maxlen: int) -> bytes:
-        frames = min(maxlen // 8, BLOCK)  # little at a time keeps the device's buffer full
-        if frames <= 0:
-            return b""
-        return np.ascontiguousarray(self._render(frames).T, dtype="<f4").tobytes()
-
-    def writeData(self, data: object) -> int:
-        return 0
-
-    def isSequential(self) -> bool:
-        return True
-
-    def bytesAvailable(self) -> int:
-        return 8 * BLOCK * 16 + super().bytesAvailable()
-
-
-class _OnSoundThread(QObject):
-    """Opens and closes a device on the thread for sound: the window may stand still meanwhile."""
-
-    begin_wanted = pyqtSignal()
-    end_wanted = pyqtSignal()
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.moveToThread(_sound_thread())
-        # Whoever asks waits: after the end nothing is pulled or taken any more.
-        waits = Qt.ConnectionType.BlockingQueuedConnection
-        self.begin_wanted.connect(self.begin, waits)  # type: ignore[call-arg]
-        self.end_wanted.connect(self.end, waits)  # type: ignore[call-arg]
-
-    @pyqtSlot()
-    def begin(self) -> None:
-        """Open the device."""
-        raise NotImplementedError
-
-    @pyqtSlot()
-    def end(self) -> None:
-        """Close it."""
-        raise NotImplementedError
-
-
-class _Speaker(_OnSoundThread):
-    """Owns what plays."""
-
-    def __init__(self, make_sink: "Callable[[QObject], QAudioSink]") -> None:
-        super().__init__()
-        self._make_sink = make_sink
-        self._sink: QAudioSink | None = None
-        self._pump: _Pump | None = None
-        self.render: Render | None = None
-
-    @property
-    def played(self) -> int:
-        """Samples that left the device's buffer."""
-        return 0 if self._sink is None else int(self._sink.processedUSecs() * RATE // 1_000_000)
-
-    @pyqtSlot()
-    def begin(self) -> None:
-        """Open the device and let it pull."""
-        assert self.render is not None
-        if self._sink is None:
-            self._sink = self._make_sink(self)
-        self._pump = _Pump(self.render, self)
-        self._pump.open(QIODevice.OpenModeFlag.ReadOnly)
-        self._sink.start(self._pump)
-
-    @pyqtSlot()
-    def end(self) -> None:
-        """Close the device."""
-        if self._sink is not None:
-            self._sink.stop()
-        if self._pump is not None:
-            self._pump.deleteLater()
-            self._pump = None
-
-
-class _Ear(_OnSoundThread):
-    """Owns what listens, and holds what came in."""
-
-    def __init__(self, make_source: "Callable[[QObject], QAudioSource]") -> None:
-        super().__init__()
-        self._make_source = make_source
-        self._source: QAudioSource | None = None
-        self._stream: QIODevice | None = None
-        self._lock = Lock()
-        self._held = bytearray()
-
-    def samples(self, since: int = 0) -> NDArray[np.float32]:
-        """Give what came in from a sample on."""
-        with self._lock:
-            return np.frombuffer(
-                bytes(self._held[4 * since : len(self._held) // 4 * 4]), np.float32
-            )
-
-    def handed_over(self) -> NDArray[np.float32]:
-        """Give all that came in, and hold it no longer."""
-        came = self.samples().copy()
-        with self._lock:
-            self._held.clear()
-        return came
-
-    @property
-    def count(self) -> int:
-        """Samples that came in."""
-        return len(self._held) // 4
-
-    @pyqtSlot()
-    def begin(self) -> None:
-        """Open the device, with nothing held."""
-        with self._lock:
-            self._held.clear()
-        if self._source is None:
-            self._source = self._make_source(self)
-        self._stream = self._source.start()
-        if self._stream is not None:
-            self._stream.readyRead.connect(self._take)
-
-    @pyqtSlot()
-    def _take(self) -> None:
-        if self._stream is not None:
-            came = self._stream.readAll().data()
-            with self._lock:
-                self._held += came
-
-    @pyqtSlot()
-    def end(self) -> None:
-        """Take what is left and close the device."""
-        self._take()
-        if self._source is not None:
-            self._source.stop()
-        self._stream = None
-
-
-@cache
-def _sound_thread() -> QThread:
-    """Give the one thread that sound is pulled on; it ends with the program."""
-    thread = QThread()
-    thread.setObjectName("sound")
-    thread.start(QThread.Priority.TimeCriticalPriority)
-
-    def end() -> None:
-        thread.quit()
-        thread.wait()
-
-    atexit.register(end)
-    return thread
-
-
 class DesktopSound(QObject):
     """The desktop's sound system, through QtMultimedia."""
 
@@ -281,7 +112,7 @@ class DesktopSound(QObject):
         make_sink: "Callable[[QObject], QAudioSink] | None" = None,
     ) -> None:
         super().__init__(parent)
-        self._speaker = _Speaker(make_sink or _desktop_sink())
+        self._speaker = Speaker(make_sink or _desktop_sink())
 
     def start(self, render: Render) -> None:
         """Open the device and let it pull."""
@@ -392,14 +223,12 @@ class DesktopMicrophone(QObject):
         make_source: "Callable[[QObject], QAudioSource] | None" = None,
     ) -> None:
         super().__init__(parent)
-        self._ear = _Ear(make_source or _desktop_source(wanted))
+        self._ear = Ear(make_source or _desktop_source(wanted))
         self._looked = 0
-        self._clock = QElapsedTimer()
 
     def start(self) -> None:
         """Open the device."""
         self._looked = 0
-        self._clock.start()
         self._ear.begin_wanted.emit()
 
     def level(self) -> float:
@@ -410,9 +239,8 @@ class DesktopMicrophone(QObject):
 
     @property
     def lost(self) -> int:
-        """Give how far what came in lies behind the clock, less what is on its way."""
-        due = self._clock.elapsed() * RATE // 1000 - self._ear.count
-        return int(max(due - ON_ITS_WAY_S * RATE, 0))
+        """Samples that went missing on the way."""
+        return self._ear.lost
 
     def stop(self) -> NDArray[np.float32]:
         """Close the device; give what came in."""
