@@ -8,7 +8,6 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import (
     QPainter,
-    QPaintEvent,
     QPen,
     QPixmap,
 )
@@ -20,6 +19,7 @@ from juxtanote.app.document import Document
 from juxtanote.app.look.theme import SMALL, TEXT, colour, font, pen
 from juxtanote.app.sheet.geometry import pitch_range
 from juxtanote.app.transport.controller import Transport
+from juxtanote.app.widgets.under_playhead import UnderPlayhead
 from juxtanote.core.checks.difficulty import difficulty_of, hardest
 from juxtanote.core.checks.findings import Finding
 from juxtanote.core.score.lesson import Phrase
@@ -87,7 +87,7 @@ class Areas:
         return cls(pitch, loud, hard, QRectF(LEFT, hard.bottom() + 14, across, WAVE_HEIGHT))
 
 
-class GapPicture(QWidget):
+class GapPicture(UnderPlayhead):
     """Paints the current phrase: what was heard beside what is written."""
 
     def __init__(
@@ -118,7 +118,7 @@ class GapPicture(QWidget):
 
     def _on_moved(self, _: float) -> None:
         if self.isVisible():
-            self.update()
+            self.move_playhead()
 
     def _on_speed(self) -> None:
         """How hard it is depends on the speed."""
@@ -146,8 +146,7 @@ class GapPicture(QWidget):
         part = (seconds - phrase.start_s) / (phrase.end_s - phrase.start_s)
         return LEFT + part * (self.width() - LEFT - RIGHT)
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+    def paint_still(self, painter: QPainter) -> None:
         phrase = self._document.phrase
         if phrase is None:
             painter.setPen(colour("soft"))
@@ -156,11 +155,12 @@ class GapPicture(QWidget):
             return
         for picture in self._pictures(phrase):
             painter.drawPixmap(0, 0, picture)
+
+    def playhead(self) -> tuple[float, float, float] | None:
+        """Give where the phrase plays."""
         x = self.x_of(self._transport.position_s)
-        if LEFT <= x <= self.width() - RIGHT:
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.setPen(pen("ink", 1.8))
-            painter.drawLine(QPointF(x, 24), QPointF(x, self.height() - 8))
+        is_seen = self._document.phrase is not None and LEFT <= x <= self.width() - RIGHT
+        return (x, 24.0, self.height() - 8.0) if is_seen else None
 
     def _pictures(self, phrase: Phrase) -> tuple[QPixmap, ...]:
         """Give all but the playhead; each part is painted anew where it shows something else."""

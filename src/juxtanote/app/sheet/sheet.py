@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPixmap, QWheelEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from juxtanote.app.document import Change, Document
@@ -23,6 +23,7 @@ from juxtanote.app.sheet.scene import Scene, fret_box, note_under, notes_before
 from juxtanote.app.sheet.written_row import paint_fret_number, paint_written, shares, written_looks
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.drawn import Drawn
+from juxtanote.app.widgets.under_playhead import UnderPlayhead
 from juxtanote.core.score import note_edits
 from juxtanote.core.score.lesson import Phrase
 from juxtanote.core.score.note import Note
@@ -47,7 +48,7 @@ class _Known:
     loudest_db: float
 
 
-class Sheet(Drawn):
+class Sheet(UnderPlayhead, Drawn):
     """Shows and edits the current phrase."""
 
     fret_typed = pyqtSignal(int)  # a digit, for the selected notes
@@ -189,28 +190,30 @@ class Sheet(Drawn):
         """Give what other parts play under the phrase, where that is wished."""
         return self._document.lesson.beside(phrase) if self.shows_others else ()
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
+    def paint_still(self, painter: QPainter) -> None:
         if self._are_rows_old or self._size_painted != self.size():
             self._paint_rows()
         if self._marks is None:
             self._marks = self._paint_marks()
-        painter = QPainter(self)
         painter.fillRect(self.rect(), colour("paper"))
         for row in self._rows:
             if self._has_scene and row.picture is not None:
                 painter.drawPixmap(0, 0, row.picture)
         painter.drawPixmap(0, 0, self._marks)
         painter.scale(scale(), scale())
-        x = self.geometry_now().x(self._transport.position_s)
-        if LEFT <= x <= self.across:
-            painter.setPen(pen("ink", 1.8))
-            painter.drawLine(QPointF(x, 4), QPointF(x, self.down - 8))
         if self._rubber is not None:
             painter.setPen(pen("written", 1, Qt.PenStyle.DashLine))
             painter.drawRect(self._rubber)
         if self.hasFocus():
             painter.setPen(pen("rule", 1))
             painter.drawRect(self.area().adjusted(0, 0, -1, -1))
+
+    def playhead(self) -> tuple[float, float, float] | None:
+        """Give where the recording plays."""
+        x = self.geometry_now().x(self._transport.position_s)
+        if not LEFT <= x <= self.across:
+            return None
+        return x * scale(), 4.0 * scale(), (self.down - 8.0) * scale()
 
     def _surface(self) -> Surface:
         kind = colour("paper").name(), self.devicePixelRatioF(), self.size()
@@ -433,7 +436,7 @@ class Sheet(Drawn):
                 shown = (self.across - LEFT - RIGHT) / self._scale
                 if shown < phrase.end_s - phrase.start_s:
                     self.scroll_to(max(seconds - 0.1 * shown, phrase.start_s - 0.1))
-        self.update()
+        self.move_playhead()
 
     def resizeEvent(self, event: object) -> None:
         if self._fits:

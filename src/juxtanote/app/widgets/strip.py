@@ -7,7 +7,6 @@ from PyQt6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPaintEvent,
     QPixmap,
     QWheelEvent,
 )
@@ -17,6 +16,7 @@ from juxtanote.app.document import Change, Document
 from juxtanote.app.look.theme import SMALL, colour, font, pen, px
 from juxtanote.app.transport.controller import Transport
 from juxtanote.app.widgets.names import PhraseNames, Shown, label_height
+from juxtanote.app.widgets.under_playhead import UnderPlayhead
 from juxtanote.app.widgets.wave import WavePictures
 from juxtanote.core.later import np
 from juxtanote.core.score import edits
@@ -29,8 +29,10 @@ SHORTEST_VIEW_SAMPLES = 24  # of the peaks: zoomed in further there is nothing t
 DRAG_STARTS = 4  # pixels: less is a click with an unsteady hand
 
 
-class Strip(QWidget):
+class Strip(UnderPlayhead):
     """Shows a stretch of the recording; `detailed` adds beats, zooming and cutting."""
+
+    line_width = 1.6
 
     view_changed = pyqtSignal(float, float)  # start and end of what is shown, seconds
     play_here = pyqtSignal(float)
@@ -148,8 +150,7 @@ class Strip(QWidget):
 
     # Painting
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
+    def paint_still(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), colour("panel"))
         area = QRectF(0, label_height() + 4, self.width(), self.height() - label_height() - 10)
@@ -171,12 +172,13 @@ class Strip(QWidget):
             painter.fillRect(
                 QRectF(left, area.top(), right - left, area.height()), colour("written", 45)
             )
-        x = self.x_of(self._transport.position_s)
-        painter.setPen(pen("ink", 1.6))
-        painter.drawLine(QPointF(x, 2), QPointF(x, self.height() - 3))
         if self.hasFocus():
             painter.setPen(pen("ink", 1))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+    def playhead(self) -> tuple[float, float, float]:
+        """Give where the recording plays."""
+        return self.x_of(self._transport.position_s), 2.0, self.height() - 3.0
 
     def _paint_empty(self, painter: QPainter, area: QRectF) -> None:
         painter.setPen(colour("soft"))
@@ -397,4 +399,4 @@ class Strip(QWidget):
         ):
             length = self._end_s - self._start_s
             self.show_stretch(seconds - 0.05 * length, seconds + 0.95 * length)
-        self.update()
+        self.move_playhead()
