@@ -1,5 +1,6 @@
 """Sound goes out and comes in on a thread of its own: the window may stand still meanwhile."""
 
+import sys
 import time
 import unittest
 from threading import Event
@@ -9,10 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QIODevice, QObject, QThread, QTimer
 
+from juxtanote.app import errors
 from juxtanote.app.transport import devices
 from juxtanote.app.transport.devices import BLOCK, RATE, DesktopMicrophone, DesktopSound
 from juxtanote.core.errors import SoundDeviceError
-from tests.app.windows import Watched
+from tests.app import wait_until
+from tests.app.windows import Watched, WindowTest
 
 WAIT_S = 5.0
 
@@ -115,6 +118,30 @@ class TestSoundOut(Watched):
         self.assertTrue(again.wait(WAIT_S))
         self.out.stop()
         self.assertEqual(self.blocks, blocks)
+
+
+class TestWhatGoesWrong(WindowTest):
+    def test_in_rendering_is_told_once_on_the_window_s_thread(self) -> None:
+        told: list[tuple[str, bool]] = []
+        here = QThread.currentThread()
+
+        def complain(words: str) -> None:
+            told.append((words, QThread.currentThread() is here))
+
+        self.window.complain = complain  # type: ignore[method-assign]
+
+        def render(count: int) -> NDArray[np.float32]:
+            raise ValueError("no block")
+
+        out = DesktopSound(make_sink=FakeSink)  # type: ignore[arg-type]
+        with mock.patch.object(sys, "excepthook", errors._hook):
+            out.start(render)
+            self.assertTrue(wait_until(lambda: bool(told), 5_000))
+            wait_until(lambda: False, 50)
+            out.stop()
+        self.assertEqual(len(told), 1)
+        self.assertIn("no block", told[0][0])
+        self.assertTrue(told[0][1])
 
 
 class TestSoundIn(Watched):

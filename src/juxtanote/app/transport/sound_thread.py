@@ -25,6 +25,10 @@ BLOCK = 512  # samples: 12 ms, the delay that a change is heard with
 ON_ITS_WAY_S = 0.2  # what a device may hold back more than at first before something counts as lost
 
 
+def _silence(count: int) -> NDArray[np.float32]:
+    return np.zeros((2, count), dtype=np.float32)
+
+
 class _Pump(QIODevice):
     """Hands blocks to Qt when it asks."""
 
@@ -36,7 +40,12 @@ class _Pump(QIODevice):
         frames = min(maxlen // 8, BLOCK)  # little at a time keeps the device's buffer full
         if frames <= 0:
             return b""
-        return np.ascontiguousarray(self._render(frames).T, dtype="<f4").tobytes()
+        try:
+            block = self._render(frames)
+        except Exception:
+            self._render = _silence  # it is told once, not with every block
+            raise
+        return np.ascontiguousarray(block.T, dtype="<f4").tobytes()
 
     def writeData(self, data: object) -> int:
         return 0
