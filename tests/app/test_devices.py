@@ -12,7 +12,14 @@ from PyQt6.QtCore import QIODevice, QObject, QThread, QTimer
 
 from juxtanote.app import errors
 from juxtanote.app.transport import devices
-from juxtanote.app.transport.devices import BLOCK, RATE, DesktopMicrophone, DesktopSound
+from juxtanote.app.transport.devices import (
+    BLOCK,
+    RATE,
+    DesktopMicrophone,
+    DesktopSound,
+    SimulatedSoundCard,
+    open_sound_out,
+)
 from juxtanote.core.errors import SoundDeviceError
 from tests.app import wait_until
 from tests.app.windows import Watched, WindowTest
@@ -89,7 +96,7 @@ class TestSoundOut(Watched):
         super().setUp()
         self.threads: set[QThread | None] = set()
         self.came, self.blocks = Event(), 0
-        self.out = DesktopSound(make_sink=FakeSink)  # type: ignore[arg-type]
+        self.out = DesktopSound(FakeSink, b"fake")  # type: ignore[arg-type]
 
     def render(self, count: int) -> NDArray[np.float32]:
         self.threads.add(QThread.currentThread())
@@ -133,7 +140,7 @@ class TestWhatGoesWrong(WindowTest):
         def render(count: int) -> NDArray[np.float32]:
             raise ValueError("no block")
 
-        out = DesktopSound(make_sink=FakeSink)  # type: ignore[arg-type]
+        out = DesktopSound(FakeSink, b"fake")  # type: ignore[arg-type]
         with mock.patch.object(sys, "excepthook", errors._hook):
             out.start(render)
             self.assertTrue(wait_until(lambda: bool(told), 5_000))
@@ -171,17 +178,41 @@ class TestSoundIn(Watched):
         microphone.stop()
 
 
-class TestWithoutADevice(Watched):
-    def test_it_says_so(self) -> None:
-        with mock.patch("PyQt6.QtMultimedia.QMediaDevices") as system:
-            system.defaultAudioOutput().isNull.return_value = True
-            system.audioInputs.return_value = []
-            system.defaultAudioInput().isNull.return_value = True
-            with self.assertRaisesRegex(SoundDeviceError, "no sound device"):
-                DesktopSound()
-            with self.assertRaisesRegex(SoundDeviceError, "no microphone"):
-                DesktopMicrophone()
-            self.assertEqual(devices.microphones(), [devices.SIMULATED])
+class TestWhichDevice(Watched):
+    def setUp(self) -> None:
+        super().setUp()
+        patch = mock.patch("PyQt6.QtMultimedia.QMediaDevices")
+        self.system = patch.start()
+        self.addCleanup(patch.stop)
+        self.system.audioInputs.return_value = []
+        self.system.defaultAudioInput().isNull.return_value = True
+
+    def plays_on(self, name: bytes) -> None:
+        device = self.system.defaultAudioOutput()
+        device.isNull.return_value = not name
+        device.isFormatSupported.return_value = True
+        device.id().data.return_value = name
+
+    def test_without_one_it_says_so_once(self) -> None:
+        self.plays_on(b"")
+        card, why = open_sound_out()
+        self.assertIsInstance(card, SimulatedSoundCard)
+        self.assertIn("no sound device", why)
+        self.assertEqual(open_sound_out(before=card), (card, ""))
+        with self.assertRaisesRegex(SoundDeviceError, "no microphone"):
+            DesktopMicrophone()
+        self.assertEqual(devices.microphones(), [devices.SIMULATED])
+
+    def test_headphones_that_come_later_are_played_on(self) -> None:
+        self.plays_on(b"")
+        card, _ = open_sound_out()
+        self.plays_on(b"speakers")
+        speakers, why = open_sound_out(before=card)
+        self.assertIsInstance(speakers, DesktopSound)
+        self.assertEqual(why, "")
+        self.assertIs(open_sound_out(before=speakers)[0], speakers)
+        self.plays_on(b"headphones")
+        self.assertIsNot(open_sound_out(before=speakers)[0], speakers)
 
 
 if __name__ == "__main__":

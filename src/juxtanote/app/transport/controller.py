@@ -38,7 +38,7 @@ class Transport(QObject):
         super().__init__(parent)
         self.document = document
         self._player: LoopPlayer | None = None
-        self._out = out
+        self._out, self._finds_out = out, out is None
         self._speed, self._balance = 1.0, 0.0
         self._level, self._count_in = LEVEL.read(), COUNT_IN_BEATS.read()
         self._position_s = 0.0
@@ -135,10 +135,10 @@ class Transport(QObject):
         """Start from the playhead."""
         if self.is_playing or self.document.sound is None:
             return
-        if self._out is None:
+        if self._finds_out or self._out is None:  # headphones may have come meanwhile
             from juxtanote.app.transport.devices import open_sound_out
 
-            self._out, why = open_sound_out(self)
+            self._out, why = open_sound_out(self, self._out)
             if why:
                 self.told.emit(why)
         self._render_base = self.player.rendered

@@ -101,18 +101,18 @@ class SimulatedSoundCard(QObject):
         self.advance(int(due))
 
 
+MakeSink = Callable[[QObject], "QAudioSink"]
+
+
 class DesktopSound(QObject):
     """The desktop's sound system, through QtMultimedia."""
 
     name = "desktop sound"
 
-    def __init__(
-        self,
-        parent: QObject | None = None,
-        make_sink: "Callable[[QObject], QAudioSink] | None" = None,
-    ) -> None:
+    def __init__(self, make_sink: MakeSink, device: bytes, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._speaker = Speaker(make_sink or _desktop_sink())
+        self.device = device  # by which the desktop knows it
+        self._speaker = Speaker(make_sink)
 
     def start(self, render: Render) -> None:
         """Open the device and let it pull."""
@@ -129,8 +129,8 @@ class DesktopSound(QObject):
         return self._speaker.played
 
 
-def _desktop_sink() -> "Callable[[QObject], QAudioSink]":
-    """Give what opens the desktop's device, or say why there is none."""
+def _desktop_sink() -> tuple[MakeSink, bytes]:
+    """Give what opens the device that the desktop plays on now, and its name; or say that none is."""
     from PyQt6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
 
     device = QMediaDevices.defaultAudioOutput()
@@ -145,20 +145,31 @@ def _desktop_sink() -> "Callable[[QObject], QAudioSink]":
             "The sound device does not play 44.1 kHz stereo; playing goes to a simulated one."
         )
 
-    def make(parent: QObject) -> QAudioSink:
+    def make(parent: QObject) -> "QAudioSink":
         sink = QAudioSink(device, form, parent)
         sink.setBufferSize(8 * round(BUFFER_S * RATE))
         return sink
 
-    return make
+    return make, device.id().data()
 
 
-def open_sound_out(parent: QObject | None = None) -> tuple[SoundOut, str]:
-    """Open the desktop's sound, or the simulated card with a word on why."""
+def open_sound_out(
+    parent: QObject | None = None, before: SoundOut | None = None
+) -> tuple[SoundOut, str]:
+    """Open what the desktop plays on now, or the simulated card with a word on why.
+
+    `before` is what was opened last: it stays while the desktop plays on it still, and where there is no
+    device yet nothing is said again.
+    """
     try:
-        return DesktopSound(parent), ""
+        make_sink, device = _desktop_sink()
     except (SoundDeviceError, ImportError) as error:
+        if isinstance(before, SimulatedSoundCard):
+            return before, ""
         return SimulatedSoundCard(parent), str(error)
+    if isinstance(before, DesktopSound) and before.device == device:
+        return before, ""
+    return DesktopSound(make_sink, device, parent), ""
 
 
 class SoundIn(Protocol):

@@ -33,7 +33,7 @@ class Preview(QObject):
         super().__init__(parent)
         self.player = LoopPlayer(RATE)
         self._latest = Latest(runner, "Rendering a phrase", self, long=True)
-        self._out = out
+        self._out, self._finds_out = out, out is None
         self._timer = QTimer(self)
         self._timer.setInterval(LOOK_MS)
         self._timer.timeout.connect(self._on_tick)
@@ -113,10 +113,10 @@ class Preview(QObject):
         self._start(np.stack([rendered.audio, rendered.audio]))
 
     def _start(self, audio: NDArray[np.float32]) -> None:
-        if self._out is None:
+        if self._finds_out or self._out is None:
             from juxtanote.app.transport.devices import open_sound_out
 
-            self._out, _ = open_sound_out(self)
+            self._out, _ = open_sound_out(self, self._out)
         self.player.set_recording(audio)
         self.player.seek(0.0)
         self.player.play()
