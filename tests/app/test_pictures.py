@@ -404,6 +404,7 @@ class TestOtherPictures(WindowTest):
                 seen = {name for name, part in mocks.items() if part.called}
             for layer in (shown._notes, shown._marks, shown._hard, shown._waves):
                 layer.forget()  # a mocked part painted nothing
+            shown.update()
             return seen
 
         self.assertEqual(painted(lambda: shown._on_moved(2.5)), set())

@@ -80,7 +80,7 @@ def _key(lesson: Lesson, whole: Sequence[PerceivedNote]) -> str:
         return ""
     midi, lasts_s = zip(*pitched, strict=True)
     best, other = find_keys(pitch_class_weights(midi, lasts_s), midi[-1])[:2]
-    return f"heard {best.name} {best.fit:.2f}, or {other.name} {other.fit:.2f}"
+    return f"heard {best.name} {min(best.fit, 1.0):.2f}, or {other.name} {min(other.fit, 1.0):.2f}"
 
 
 def _parts(heard: Heard) -> str:
