@@ -13,7 +13,7 @@ NO_RECORDING = (
 )
 NO_PHRASES = (
     "Nothing is cut yet. Drag over the recording above, press C where a phrase begins and again where it "
-    "ends. A recording that is opened is listened to, and phrases are proposed; Ctrl+P does so again."
+    "ends, or let phrases be proposed: Ctrl+P."
 )
 ORDER = "Phrases in order: "
 PROPOSE, REFUSE = "Propose phrases", "Refuse all"
