@@ -1,7 +1,7 @@
 """The thread that sound goes out and comes in on: the window may stand still meanwhile.
 
 Measured with a sound server and a song that is listened to behind: pulled by the window's own thread
-what was played had 31 and 95 gaps (1.5 and 3.9 s in all) in 50 s, pulled here 4 and 13 (0.07, 0.26 s).
+what was played had 31 and 95 gaps (1.5, 3.9 s) in 48 and 69 s, pulled here 4 and 13 (0.07, 0.26 s).
 """
 
 import atexit
