@@ -48,7 +48,7 @@ class Calendar:
 class Loopback:
     """A microphone that hears what the card plays, so much later."""
 
-    name, lost = "cable", 0
+    name, lost, came = "cable", 0, 0
 
     def __init__(self, card: SimulatedSoundCard, latency_s: float) -> None:
         self._card, self._late = card, int(latency_s * RATE)
@@ -237,6 +237,28 @@ class TestPractising(WindowTest):
         desk.recorder.begin()
         desk.recorder.end()
         self.assertAlmostEqual(whole - taken[0], 0.043 * RATE, delta=0.002 * RATE)
+
+    def test_a_microphone_that_begins_late_changes_nothing(self) -> None:
+        late = RATE // 3
+
+        class Late(Loopback):
+            @property
+            def came(self) -> int:  # type: ignore[override]
+                return max(card.played - late, 0)
+
+            def stop(self) -> NDArray[np.float32]:
+                return super().stop()[late:]
+
+        self.begin_week()
+        recorder = self.window.practise.recorder
+        card = SimulatedSoundCard(recorder, by_hand=True)
+        recorder.open_microphone = lambda: Late(card, 0.043)
+        recorder.measure_latency(card)
+        for _ in range(30):
+            card.advance(RATE // 10)
+            recorder._on_compare()
+        recorder._end_probe()
+        self.assertAlmostEqual(settings.LATENCY_MS.read(), 43.0, delta=1.0)
 
     def test_a_silent_microphone_is_told(self) -> None:
         self.begin_week()

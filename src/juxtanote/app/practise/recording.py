@@ -29,6 +29,9 @@ SHORTEST_S = 0.5  # a shorter take was a slip of the hand
 CLIPPED = 0.99  # of full scale: a sample there was cut off
 METER_MS = 60  # between two looks at the level: about as fast as one can see
 PROBE_LEVEL = 0.5  # of full scale, loud enough for a microphone at a small speaker
+COMPARE_MS, MOST_COMPARED = 10, 150
+PROBE_MS = int(1000 * (latency.LENGTH_S + latency.LONGEST_S))
+SLOWEST_MS = 4000  # so long may devices take to begin
 LEAST_LOST_S = 0.02  # less than this is the clock of the card, not a lost block
 
 
@@ -53,8 +56,12 @@ class TakeRecorder(QObject):
         self._meter.timeout.connect(self._on_meter)
         self._probing = QTimer(self)
         self._probing.setSingleShot(True)
-        self._probing.setInterval(int(1000 * (latency.LENGTH_S + latency.LONGEST_S)))
         self._probing.timeout.connect(self._end_probe)
+        self._comparing = QTimer(self)
+        self._comparing.setInterval(COMPARE_MS)
+        self._comparing.timeout.connect(self._on_compare)
+        self._apart: list[int] = []  # samples that had come in more than were played
+        self._before = 0  # samples that were played before the take
         self._probe_out: SoundOut | None = None
         self._microphone: SoundIn | None = None
         self._name = ""
@@ -91,9 +98,12 @@ class TakeRecorder(QObject):
         now = datetime.now().strftime("%Y-%m-%d %H-%M-%S")
         safe = "".join(c if c.isalnum() or c in " -_" else "-" for c in phrase.name)[:40]
         self._name = f"{now} {safe} {speed}.flac"
+        self._apart = []
         if self._document.sound is not None:
+            playing = self._transport.device if self._transport.is_playing else None
             self._transport.loop_phrase(phrase)
             self._transport.seek(phrase.start_s)
+            self._compare(playing.played if playing is not None else 0)
             self._transport.play()
         self._meter.start()
         self.told.emit(labels.RECORDING)
@@ -108,7 +118,8 @@ class TakeRecorder(QObject):
         self._meter.stop()
         self.changed.emit(False)
         lost = microphone.lost
-        take = latency.taken_back(microphone.stop(), LATENCY_MS.read() / 1000.0, RATE)
+        take = latency.began_together(microphone.stop(), self._apart)
+        take = latency.taken_back(take, LATENCY_MS.read() / 1000.0, RATE)
         if len(take) < SHORTEST_S * RATE:
             self.told.emit(labels.TOO_SHORT)
             return
@@ -135,6 +146,23 @@ class TakeRecorder(QObject):
         if MICROPHONE.read() == SIMULATED:
             return SimulatedMicrophone(sorted(DEMO_TAKES.glob("*.ogg"))[-1])
         return DesktopMicrophone(self, MICROPHONE.read())
+
+    def _compare(self, before: int) -> None:
+        """Look for a while how far apart what comes in and what is played are: neither begins at once.
+
+        `before` are samples that were played already.
+        """
+        self._apart, self._before = [], before
+        self._comparing.start()
+
+    def _on_compare(self) -> None:
+        out = self._probe_out if self.is_probing else self._transport.device
+        if self._microphone is None or out is None or len(self._apart) >= MOST_COMPARED:
+            self._comparing.stop()
+        elif self._microphone.came and out.played > self._before:
+            if self.is_probing and not self._apart:
+                self._probing.start(PROBE_MS)  # both run now: it need not wait longer
+            self._apart.append(self._microphone.came - (out.played - self._before))
 
     def _on_meter(self) -> None:
         if self._microphone is not None:
@@ -163,9 +191,11 @@ class TakeRecorder(QObject):
         player.play()
         self._probe_out, self.is_probing = out, True
         out.start(player.render)
+        self._compare(0)
         self._meter.start()
         self.told.emit(labels.MEASURING)
-        self._probing.start()
+        waits = isinstance(self._microphone, DesktopMicrophone)
+        self._probing.start(PROBE_MS + (SLOWEST_MS if waits else 0))
 
     def _end_probe(self) -> None:
         microphone, self._microphone = self._microphone, None
@@ -176,7 +206,8 @@ class TakeRecorder(QObject):
         if microphone is None:
             return
         try:
-            found = 1000.0 * latency.latency_of(microphone.stop(), RATE)
+            take = latency.began_together(microphone.stop(), self._apart)
+            found = 1000.0 * latency.latency_of(take, RATE)
         except JuxtanoteError as error:
             self.told.emit(str(error))
             return

@@ -173,7 +173,7 @@ def open_sound_out(
 
 
 class SoundIn(Protocol):
-    """What listens; `level` is the largest sample since it was asked last, `lost` what did not arrive."""
+    """What listens."""
 
     name: str
 
@@ -183,6 +183,10 @@ class SoundIn(Protocol):
     @property
     def lost(self) -> int:
         """Give how many samples went missing on the way."""
+
+    @property
+    def came(self) -> int:
+        """Give how many samples came in since the start; 0 for one that needs no clock."""
 
     def start(self) -> None:
         """Begin to listen."""
@@ -201,7 +205,7 @@ class SimulatedMicrophone:
         self._mono = to_rate(sound.audio, sound.sample_rate, RATE).mean(axis=0)
         self._at = 0
 
-    lost = 0
+    lost = came = 0
 
     def start(self) -> None:
         """Begin the take from its start."""
@@ -252,6 +256,11 @@ class DesktopMicrophone(QObject):
     def lost(self) -> int:
         """Samples that went missing on the way."""
         return self._ear.lost
+
+    @property
+    def came(self) -> int:
+        """Samples that came in."""
+        return self._ear.count
 
     def stop(self) -> NDArray[np.float32]:
         """Close the device; give what came in."""

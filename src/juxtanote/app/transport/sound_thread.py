@@ -144,9 +144,14 @@ class Ear(OnSoundThread):
         return came
 
     @property
+    def count(self) -> int:
+        """Samples that came in."""
+        return len(self._held) // 4
+
+    @property
     def lost(self) -> int:
         """Samples that went missing since the first ones came: a device may take its time to begin."""
-        began, count = self._began, len(self._held) // 4
+        began, count = self._began, self.count
         due = 0.0 if began is None else RATE * (monotonic() - began - ON_ITS_WAY_S)
         return max(round(due) - count, 0)
 

@@ -1,5 +1,7 @@
 """How long sound takes out of the machine and in again: clicks are played and looked for."""
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -66,6 +68,30 @@ def latency_of(recorded: NDArray[np.float32], sample_rate: int) -> float:
             "output and input with a cable, and measure again."
         )
     return best / sample_rate
+
+
+def began_together(take: NDArray[np.float32], apart: Sequence[int]) -> NDArray[np.float32]:
+    """Give a take as if its first sample had come in when the first one was played.
+
+    Devices take their time to begin, each its own and not always the same.
+
+    Parameters
+    ----------
+    take : ndarray of float32, shape (n_samples,)
+        As it was recorded.
+    apart : sequence of int
+        How many samples had come in more than were played, now and then; below 0 where fewer had.
+        Both grow by blocks, so that the median of them counts; without any the take stays as it is.
+
+    Examples
+    --------
+    >>> began_together(np.arange(4, dtype=np.float32), [2, 1, 3]).tolist()
+    [2.0, 3.0]
+    >>> began_together(np.ones(2, dtype=np.float32), [-2]).tolist()
+    [0.0, 0.0, 1.0, 1.0]
+    """
+    by = int(np.median(apart)) if len(apart) else 0
+    return take[by:] if by >= 0 else np.pad(take, (-by, 0))
 
 
 def taken_back(
