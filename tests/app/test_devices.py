@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QIODevice, QObject, QThread, QTimer
 
 from juxtanote.app import errors
-from juxtanote.app.transport import devices
+from juxtanote.app.transport import controller, devices
 from juxtanote.app.transport.devices import (
     BLOCK,
     RATE,
@@ -127,6 +127,44 @@ class TestSoundOut(Watched):
         self.assertEqual(self.blocks, blocks)
 
 
+class Gone:
+    """A device that was unplugged: it takes what it is given to take, and nothing more."""
+
+    name, played, is_open = "gone", 0, False
+
+    def start(self, render: object) -> None:
+        self.is_open = True
+
+    def stop(self) -> None:
+        self.is_open = False
+
+
+class TestADeviceThatGoesAway(WindowTest):
+    def test_it_is_told_and_another_is_looked_for(self) -> None:
+        self.open_small()
+        transport, gone, told = self.window.transport, Gone(), []
+        transport.told.connect(told.append)
+        transport._finds_out = True
+        with (
+            mock.patch.object(devices, "open_sound_out", return_value=(gone, "")) as opened,
+            mock.patch.object(controller, "monotonic") as clock,
+        ):
+            clock.return_value = 10.0
+            transport.play()
+            for at, played in ((12.0, 0), (13.0, 512), (16.0, 512)):
+                clock.return_value, gone.played = at, played
+                transport._on_frame()
+                self.assertTrue(transport.is_playing)
+            clock.return_value = 17.5
+            transport._on_frame()
+            self.assertFalse(transport.is_playing)
+            self.assertFalse(gone.is_open)
+            self.assertEqual(told, [controller.STUCK])
+            transport.play()
+            self.assertEqual(opened.call_args.args[1], None)
+            transport.pause()
+
+
 class TestWhatGoesWrong(WindowTest):
     def test_in_rendering_is_told_once_on_the_window_s_thread(self) -> None:
         told: list[tuple[str, bool]] = []
@@ -202,6 +240,17 @@ class TestWhichDevice(Watched):
         with self.assertRaisesRegex(SoundDeviceError, "no microphone"):
             DesktopMicrophone()
         self.assertEqual(devices.microphones(), [devices.SIMULATED])
+
+    def test_what_takes_nothing_is_not_opened_again(self) -> None:
+        self.addCleanup(setattr, DesktopSound, "is_lost", False)
+        self.plays_on(b"speakers")
+        speakers, _ = open_sound_out()
+        devices.give_up(SimulatedSoundCard())
+        self.assertIs(open_sound_out(before=speakers)[0], speakers)
+        devices.give_up(speakers)
+        card, why = open_sound_out()
+        self.assertIsInstance(card, SimulatedSoundCard)
+        self.assertIn("started again", why)
 
     def test_headphones_that_come_later_are_played_on(self) -> None:
         self.plays_on(b"")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from time import monotonic
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -21,6 +22,8 @@ if TYPE_CHECKING:
     from juxtanote.core.audio.player import LoopPlayer
 
 FRAME_MS = 16  # one picture of a 60 Hz screen
+STUCK_S = 4.0  # no device takes so long to begin, or to go on
+STUCK = "The sound device takes nothing any more. Save, and start Juxtanote again to hear it."
 
 
 class Transport(QObject):
@@ -47,6 +50,7 @@ class Transport(QObject):
         self._looped = 0  # the phrase whose loop is set, 0 for another stretch
         self.is_left_alone = False  # a phrase becomes current by itself: see `left_alone`
         self._render_base = 0
+        self._last = (0, 0.0)  # how much was played when that changed last, and when
         self._attacks: dict[
             int, tuple[object, NDArray[np.float64]]
         ] = {}  # by phrase, with its notes
@@ -142,6 +146,7 @@ class Transport(QObject):
             if why:
                 self.told.emit(why)
         self._render_base = self.player.rendered
+        self._last = (0, monotonic())
         self._passes = self.player.passes_done
         self.player.play()
         self._out.start(self.player.render)
@@ -260,7 +265,11 @@ class Transport(QObject):
     def _on_frame(self) -> None:
         if self._out is None:
             return
-        place = self.player.position_at(self._render_base + self._out.played)
+        played = self._out.played
+        if self._finds_out and self._is_stuck(played):
+            self._give_up_device(self._out)
+            return
+        place = self.player.position_at(self._render_base + played)
         if place is not None:
             self._move(place)
         done = self.player.passes_done
@@ -269,6 +278,21 @@ class Transport(QObject):
         self._passes, self._pass_speed = done, self.player.speed
         if not self.player.is_playing:
             self.pause()
+
+    def _give_up_device(self, out: SoundOut) -> None:
+        from juxtanote.app.transport.devices import give_up
+
+        self.pause()
+        give_up(out)
+        self._out = None
+        self.told.emit(STUCK)
+
+    def _is_stuck(self, played: int) -> bool:
+        """Whether the device took nothing for a while: it was unplugged, or its server is gone."""
+        before, at = self._last
+        if played != before:
+            self._last = played, monotonic()
+        return played == before and monotonic() - at > STUCK_S
 
     def _move(self, seconds: float) -> None:
         self._position_s = seconds

@@ -108,6 +108,7 @@ class DesktopSound(QObject):
     """The desktop's sound system, through QtMultimedia."""
 
     name = "desktop sound"
+    is_lost = False  # of any: see `give_up`
 
     def __init__(self, make_sink: MakeSink, device: bytes, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -133,6 +134,10 @@ def _desktop_sink() -> tuple[MakeSink, bytes]:
     """Give what opens the device that the desktop plays on now, and its name; or say that none is."""
     from PyQt6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
 
+    if DesktopSound.is_lost:
+        raise SoundDeviceError(
+            "The sound device is gone until Juxtanote is started again; playing goes to a simulated one."
+        )
     device = QMediaDevices.defaultAudioOutput()
     if device.isNull():
         raise SoundDeviceError("There is no sound device; playing goes to a simulated one.")
@@ -170,6 +175,15 @@ def open_sound_out(
     if isinstance(before, DesktopSound) and before.device == device:
         return before, ""
     return DesktopSound(make_sink, device, parent), ""
+
+
+def give_up(out: SoundOut) -> None:
+    """Open the desktop's sound no more, for it takes nothing.
+
+    Where a sound server has died, Qt 6.11 ends the program when it is asked for another device.
+    """
+    if isinstance(out, DesktopSound):
+        DesktopSound.is_lost = True
 
 
 class SoundIn(Protocol):
