@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from time import monotonic
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -22,7 +21,7 @@ if TYPE_CHECKING:
     from juxtanote.core.audio.player import LoopPlayer
 
 FRAME_MS = 16  # one picture of a 60 Hz screen
-STUCK_S = 4.0  # no device takes so long to begin, or to go on
+STUCK_FRAMES = 250  # 4 s: no device takes so long to begin, or to go on
 STUCK = "The sound device takes nothing any more. Save, and start Juxtanote again to hear it."
 
 
@@ -50,7 +49,7 @@ class Transport(QObject):
         self._looped = 0  # the phrase whose loop is set, 0 for another stretch
         self.is_left_alone = False  # a phrase becomes current by itself: see `left_alone`
         self._render_base = 0
-        self._last = (0, 0.0)  # how much was played when that changed last, and when
+        self._last = (0, 0)  # how much was played, and for how many frames it was no more
         self._attacks: dict[
             int, tuple[object, NDArray[np.float64]]
         ] = {}  # by phrase, with its notes
@@ -146,7 +145,7 @@ class Transport(QObject):
             if why:
                 self.told.emit(why)
         self._render_base = self.player.rendered
-        self._last = (0, monotonic())
+        self._last = (0, 0)
         self._passes = self.player.passes_done
         self.player.play()
         self._out.start(self.player.render)
@@ -289,10 +288,11 @@ class Transport(QObject):
 
     def _is_stuck(self, played: int) -> bool:
         """Whether the device took nothing for a while: it was unplugged, or its server is gone."""
-        before, at = self._last
-        if played != before:
-            self._last = played, monotonic()
-        return played == before and monotonic() - at > STUCK_S
+        before, frames = (
+            self._last
+        )  # frames, no clock: while the window stands still nothing is stuck
+        self._last = (played, 0) if played != before else (before, frames + 1)
+        return self._last[1] > STUCK_FRAMES
 
     def _move(self, seconds: float) -> None:
         self._position_s = seconds

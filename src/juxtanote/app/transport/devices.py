@@ -18,7 +18,7 @@ from juxtanote.core.audio.read import read_sound, to_rate
 from juxtanote.core.errors import SoundDeviceError
 
 if TYPE_CHECKING:
-    from PyQt6.QtMultimedia import QAudioSink, QAudioSource
+    from PyQt6.QtMultimedia import QAudioFormat, QAudioSink, QAudioSource
 
 BUFFER_S = 0.09  # of the desktop's device: changes are heard within a tenth
 RECORDS_S = 60  # what the simulated card remembers, for tests
@@ -130,9 +130,19 @@ class DesktopSound(QObject):
         return self._speaker.played
 
 
+def _format(channels: int) -> "QAudioFormat":
+    from PyQt6.QtMultimedia import QAudioFormat
+
+    form = QAudioFormat()
+    form.setSampleRate(RATE)
+    form.setChannelCount(channels)
+    form.setSampleFormat(QAudioFormat.SampleFormat.Float)
+    return form
+
+
 def _desktop_sink() -> tuple[MakeSink, bytes]:
     """Give what opens the device that the desktop plays on now, and its name; or say that none is."""
-    from PyQt6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
+    from PyQt6.QtMultimedia import QAudioSink, QMediaDevices
 
     if DesktopSound.is_lost:
         raise SoundDeviceError(
@@ -141,10 +151,7 @@ def _desktop_sink() -> tuple[MakeSink, bytes]:
     device = QMediaDevices.defaultAudioOutput()
     if device.isNull():
         raise SoundDeviceError("There is no sound device; playing goes to a simulated one.")
-    form = QAudioFormat()
-    form.setSampleRate(RATE)
-    form.setChannelCount(2)
-    form.setSampleFormat(QAudioFormat.SampleFormat.Float)
+    form = _format(2)
     if not device.isFormatSupported(form):
         raise SoundDeviceError(
             "The sound device does not play 44.1 kHz stereo; playing goes to a simulated one."
@@ -284,7 +291,7 @@ class DesktopMicrophone(QObject):
 
 def _desktop_source(wanted: str) -> "Callable[[QObject], QAudioSource]":
     """Give what opens a microphone of this name, or the desktop's own, or say why there is none."""
-    from PyQt6.QtMultimedia import QAudioFormat, QAudioSource, QMediaDevices
+    from PyQt6.QtMultimedia import QAudioSource, QMediaDevices
 
     named = [d for d in QMediaDevices.audioInputs() if d.description() == wanted]
     device = named[0] if named else QMediaDevices.defaultAudioInput()
@@ -292,10 +299,7 @@ def _desktop_source(wanted: str) -> "Callable[[QObject], QAudioSource]":
         raise SoundDeviceError(
             "There is no microphone here. Plug one in, or compare a take that was recorded elsewhere."
         )
-    form = QAudioFormat()
-    form.setSampleRate(RATE)
-    form.setChannelCount(1)
-    form.setSampleFormat(QAudioFormat.SampleFormat.Float)
+    form = _format(1)
     if not device.isFormatSupported(form):
         raise SoundDeviceError(
             "The microphone does not give 44.1 kHz: record with another program."
