@@ -1,9 +1,9 @@
-"""``python -m bench NAME``: run, window, accuracy, rings, recorded, check, takes, collection, time, key, placement, hands, loops, pages, song or house."""
+"""``python -m bench NAME``: run, window, accuracy, rings, arranged, recorded, check, takes, collection, time, key, placement, hands, loops, pages, song or house."""
 
 import sys
 
 NAMES = (
-    "run", "window", "accuracy", "rings", "recorded", "check", "takes", "collection", "time", "key", "placement",
+    "run", "window", "accuracy", "rings", "arranged", "recorded", "check", "takes", "collection", "time", "key", "placement",
     "hands", "loops", "pages", "song", "house",
 )  # fmt: skip
 MODULES = {"time": "timing", "key": "keys"}
