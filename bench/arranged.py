@@ -9,11 +9,9 @@ counted by who plays it: another guitar, any other instrument, or nobody.
 
 import argparse
 from collections import defaultdict
-from dataclasses import replace
 from pathlib import Path
 
 import mir_eval
-import mido
 import numpy as np
 
 from bench.accuracy import Tally, hear, picture, retuned, show, tally
@@ -22,8 +20,8 @@ from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.synth.strings import StringEvent
 from juxtanote.core.units import midi_to_hz
 from lab import instruments
-from lab.arranged import DRIVEN, GUITARS, LENGTH_S, Passage, Track, as_events, passages
-from lab.instruments import BEND_RANGE, SAMPLE_RATE, MidiSketch, render_sampled
+from lab.arranged import DRIVEN, GUITARS, LENGTH_S, Passage, Track, add_track, as_events, passages
+from lab.instruments import SAMPLE_RATE, MidiSketch, render_sampled
 from lab.mixing import code_as_mp3, level, loudness, pan
 
 SEED = 8383
@@ -32,31 +30,16 @@ OVER_DB, LIMIT = 2.0, 2.5
 WIDE = 0.8
 
 
-def sketch(track: Track, channel: int = 0) -> MidiSketch:
-    """Write a track as MIDI, its bends with it."""
-    made = MidiSketch()
-    made.set_up_channel(channel, 0 if track.is_drum else track.program)
-    loud = int(np.clip(100 * track.volume, 0, 127))
-    made.add(0.0, mido.Message("control_change", channel=channel, control=7, value=loud), 0)
-    for at, semitones in track.bends:
-        value = int(np.clip(round(8192 * semitones / BEND_RANGE), -8192, 8191))
-        made.add(at, mido.Message("pitchwheel", channel=channel, pitch=value), 1)
-    for start, end, midi, strength in track.notes:
-        velocity = int(np.clip(127 * strength, 1, 127))
-        note = {"channel": channel, "note": int(midi)}
-        made.add(start, mido.Message("note_on", velocity=velocity, **note), 2)
-        made.add(end, mido.Message("note_off", **note), 0)
-    return made
-
-
 def backing(passage: Passage, font: Path, kit: Path, rng: np.random.Generator) -> np.ndarray:
     """Play all but the lead, (2, n): guitars that drive through amplifiers, as loud as their song has them."""
     length = int((LENGTH_S + TAIL_S) * SAMPLE_RATE)
     sound = np.zeros((2, length), dtype=np.float32)
     side = float(rng.choice([-WIDE, WIDE]))
     for track in passage.others:
+        made = MidiSketch()
+        add_track(made, track, DRUMS)
         try:
-            dry = play(sketch(track, DRUMS).file(), kit if track.is_drum else font)
+            dry = play(made.file(), kit if track.is_drum else font)
         except ValueError:  # the soundfont has no such sound
             continue
         dry = np.pad(dry, (0, max(length - len(dry), 0)))[:length]
@@ -99,7 +82,9 @@ def played(passage: Passage, number: int) -> dict[str, Played]:
     }
 
 
-def beside(heard: list[PerceivedNote], events: list[StringEvent], others: tuple[Track, ...]) -> dict[str, int]:
+def beside(
+    heard: list[PerceivedNote], events: list[StringEvent], others: tuple[Track, ...]
+) -> dict[str, int]:
     """Count what is heard beside the lead, by who plays it."""
     kinds = {
         "another guitar": [t for t in others if not t.is_drum and t.program in GUITARS],
@@ -142,7 +127,9 @@ def main(arguments: list[str]) -> None:
     totals: dict[str, Tally] = defaultdict(Tally)
     counts: dict[str, dict[str, int]] = defaultdict(lambda: defaultdict(int))
     ranking = []
-    for number, passage in list(enumerate(passages(options.folder)))[options.first :: options.every]:
+    for number, passage in list(enumerate(passages(options.folder)))[
+        options.first :: options.every
+    ]:
         for kind, sound in played(passage, number).items():
             heard, cents = hear(sound.stereo)
             heard = [n for n in retuned(heard, 0.0) if n.onset_s < LENGTH_S]
@@ -154,7 +141,10 @@ def main(arguments: list[str]) -> None:
                 counts[kind][who] += count
             title = f"{passage.song} from {passage.start_s:.0f} s, {kind}"
             ranking.append((one.f1(one.hits), title, (sound.stereo, sound.events, heard)))
-            print(f"{one.f1(one.hits):.2f}  {title}  {one.hits} of {one.truth}, {one.found} heard", flush=True)
+            print(
+                f"{one.f1(one.hits):.2f}  {title}  {one.hits} of {one.truth}, {one.found} heard",
+                flush=True,
+            )
     for kind, total in totals.items():
         show(kind, total, None)
         recall, precision = total.hits / max(total.truth, 1), total.hits / max(total.found, 1)

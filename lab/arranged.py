@@ -18,13 +18,16 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import mido
 import numpy as np
 
 from juxtanote.core.synth.strings import StringEvent
+from lab.instruments import BEND_RANGE, MidiSketch
 
-PACKAGES = (
-    "freedoom", "freedm", "openttd-openmsx", "simutrans-data", "planetblupi-music-midi", "freedink-data",
-)  # fmt: skip
+TAUGHT = "freedoom", "simutrans-data", "planetblupi-music-midi", "freedink-data"
+ASIDE = "freedm", "openttd-openmsx"
+"""Packages whose songs may be learned from, and those that are for measuring alone."""
+PACKAGES = TAUGHT + ASIDE
 GUITARS, DRIVEN = range(24, 32), (29, 30)  # programs of General MIDI
 LENGTH_S, HOP_S = 16.0, 4.0
 FEWEST, MOST_TOGETHER, LOWEST_MEAN = 16, 0.2, 50.0  # notes, share in chords, MIDI: what leads
@@ -170,6 +173,21 @@ def passages(folder: Path) -> Iterator[Passage]:
             others = [cut(t, start) for k, t in enumerate(tracks) if k != at]
             lead = cut(tracks[at], start)
             yield Passage(path.stem, start, lead, tuple(t for t in others if t.notes))
+
+
+def add_track(made: MidiSketch, track: Track, channel: int) -> None:
+    """Write a track as MIDI, its bends with it."""
+    made.set_up_channel(channel, 0 if track.is_drum else track.program)
+    loud = int(np.clip(100 * track.volume, 0, 127))
+    made.add(0.0, mido.Message("control_change", channel=channel, control=7, value=loud), 0)
+    for at, semitones in track.bends:
+        value = int(np.clip(round(8192 * semitones / BEND_RANGE), -8192, 8191))
+        made.add(at, mido.Message("pitchwheel", channel=channel, pitch=value), 1)
+    for start, end, midi, strength in track.notes:
+        velocity = int(np.clip(127 * strength, 1, 127))
+        note = {"channel": channel, "note": int(np.clip(midi, 0, 127))}
+        made.add(start, mido.Message("note_on", velocity=velocity, **note), 2)
+        made.add(end, mido.Message("note_off", **note), 0)
 
 
 def as_events(track: Track) -> list[StringEvent]:

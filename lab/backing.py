@@ -141,7 +141,7 @@ def _voicing(root: int, minor: bool, low: int) -> list[int]:
     return [base, base + (3 if minor else 4), base + 7, base + 12]
 
 
-def _vowel_line(
+def vowel_line(
     times: list[tuple[float, float, float]], length_s: float, rng, varied: bool = False
 ) -> np.ndarray:
     """Sing notes as vowels: a buzz of harmonics under three moving formants, with vibrato.
@@ -276,7 +276,7 @@ def make_band(
             )
             line.append((time, time + held, float(pitch)))
             time += held + float(rng.choice([0.02, 0.1, 1.0]))
-        sung = _vowel_line(line, length_s, rng, varied)
+        sung = vowel_line(line, length_s, rng, varied)
     kit = int(rng.choice(DRUM_KITS)) if varied else 0
     played = drums(beat_times, first_bar, meter, rng, loose, kit)
     other = _other_line(beat_times, bars, roots, meter, rng) if varied else none

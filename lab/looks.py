@@ -6,6 +6,8 @@ The mixes are the buried ones of `lab.mixes`.
 """
 
 import argparse
+from functools import partial
+from pathlib import Path
 
 import numpy as np
 
@@ -13,7 +15,7 @@ from juxtanote.core.analysis.listener import without_drums
 from juxtanote.core.analysis.spectra import spectra_on
 from juxtanote.core.analysis.wide_spectra import WIDE
 from lab import scenes
-from lab.mixes import buried
+from lab.mixes import a_song, buried
 
 REFERENCE_SPREAD = 9.0  # cents
 FARTHEST = 35  # cents
@@ -30,10 +32,14 @@ def seen_twice(stereo: np.ndarray, cents: int) -> np.ndarray:
     return np.rint(PICTURE * np.concatenate(seen)).astype(np.uint8)
 
 
-def make_looks(rng: np.random.Generator) -> dict[str, np.ndarray]:
-    """Make one scene: ``looks`` of each mix, ``cells`` of truth, packed along time, and ``frames``."""
+def make_looks(rng: np.random.Generator, folder: Path | None = None) -> dict[str, np.ndarray]:
+    """Make one scene: ``looks`` of each mix, ``cells`` of truth, packed along time, and ``frames``.
+
+    With songs in a folder it is made out of one of those.
+    """
     looks, all_cells, all_frames = [], [], []
-    for stereo, cells, frames in buried(rng):
+    scene = None if folder is None else a_song(rng, folder, judged=False)
+    for stereo, cells, frames in buried(rng, scene):
         cents = int(np.clip(rng.normal(0.0, REFERENCE_SPREAD), -FARTHEST, FARTHEST))
         looks.append(seen_twice(stereo, cents))
         all_cells.append(cells)
@@ -48,4 +54,8 @@ def make_looks(rng: np.random.Generator) -> dict[str, np.ndarray]:
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
     scenes.add_options(parser)
-    scenes.write_all(parser.parse_args(), make_looks)
+    parser.add_argument(
+        "--songs", type=Path, help="made out of songs: the folder of `lab.arranged`"
+    )
+    options = parser.parse_args()
+    scenes.write_all(options, partial(make_looks, folder=options.songs))

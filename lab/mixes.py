@@ -11,12 +11,13 @@ with, the guitar lies 8 dB under), and cymbals may be loud and bright.
 
 import argparse
 from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 
 import numpy as np
 from scipy import signal
 
-from lab import scenes
+from lab import scenes, songs
 from lab.instruments import SAMPLE_RATE
 from lab.mixing import code_as_mp3, loudness, on_a_record
 
@@ -26,6 +27,7 @@ BURIED = 10  # mixes of a scene, if leads are buried
 BURIED_ALONE, NOBODY = 2, 2  # of these: leads by themselves, and mixes without one
 OVER_DB = -13.0, 5.0  # a lead over all else
 KIT_DB = -6.0, 4.0  # the same kit once more, over all else but the lead
+WITH_ITS_OWN = 0.9  # leads out of songs that are mixed with the band of their song
 ANOTHER_DB = -14.0, -3.0  # a second guitar that plays as leads do, over the lead
 
 Mix = tuple[np.ndarray, np.ndarray, np.ndarray]  # stereo (2, n), cells of truth, truth of frames
@@ -75,21 +77,32 @@ def as_loud(stereo: np.ndarray, other: np.ndarray) -> np.ndarray:
     return stereo * np.float32(theirs / ours)
 
 
-def buried(rng: np.random.Generator) -> Iterator[Mix]:
-    """Mix one scene as records may be: leads from far under all else to a little over it, bright drums."""
-    made = scenes.make_scene(
-        rng, pictured=lambda stereo, _: as_sound(stereo)[None], keep_drums=True
-    )
+def a_song(rng: np.random.Generator, folder: Path, *, judged: bool) -> dict[str, np.ndarray]:
+    """Make a scene out of a song, see `lab.songs`."""
+    return songs.make_scene(rng, folder, judged=judged, pictured=as_sound)
+
+
+def buried(rng: np.random.Generator, made: dict[str, np.ndarray] | None = None) -> Iterator[Mix]:
+    """Mix one scene as records may be: leads from far under all else to a little over it, bright drums.
+
+    `made` is the scene; else one is made by rule.
+    """
+    if made is None:
+        made = scenes.make_scene(
+            rng, pictured=lambda stereo, _: as_sound(stereo)[None], keep_drums=True
+        )
     leads, backs, drums = (of_sound(made[name][0]) for name in ("lead", "back", "drums"))
     guitars = np.unpackbits(made["back_cells"], axis=-1)[..., : scenes.N_FRAMES]
     for k in range(BURIED):
         at, behind = (int(rng.integers(len(some))) for some in (leads, backs))
+        if "beside" in made and rng.random() < WITH_ITS_OWN:
+            behind = int(made["beside"][at])
         cells = np.unpackbits(made["lead_cells"][at], axis=-1)[..., : scenes.N_FRAMES]
         frames = made["lead_frames"][at]
         stereo = leads[at]
         if k >= BURIED_ALONE:
             rest = backs[behind]
-            if rng.random() < 0.6:
+            if rng.random() < 0.6 and drums[0].any():
                 kit = as_loud(brighter(drums[0], rng), rest)
                 rest = rest + kit * np.float32(10 ** (float(rng.uniform(*KIT_DB)) / 20))
             over = float(rng.uniform(*OVER_DB))
@@ -121,9 +134,11 @@ def _mastered(stereo: np.ndarray, rng: np.random.Generator) -> np.ndarray:
     return stereo
 
 
-def make_buried(rng: np.random.Generator) -> dict[str, np.ndarray]:
-    """Make one scene with buried leads, as `make_mixes` does."""
-    made = [(as_sound(stereo), np.packbits(cells, axis=-1)) for stereo, cells, _ in buried(rng)]
+def make_buried(rng: np.random.Generator, folder: Path | None = None) -> dict[str, np.ndarray]:
+    """Make one scene with buried leads, as `make_mixes` does; with songs in a folder, out of one of those."""
+    scene = None if folder is None else a_song(rng, folder, judged=True)
+    mixes = buried(rng, scene)
+    made = [(as_sound(stereo), np.packbits(cells, axis=-1)) for stereo, cells, _ in mixes]
     return {
         "sound": np.stack([sound for sound, _ in made]),
         "cells": np.stack([cells for _, cells in made]),
@@ -147,5 +162,11 @@ if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
     scenes.add_options(parser)
     parser.add_argument("--buried", action="store_true", help="leads far down, bright drums")
+    parser.add_argument(
+        "--songs", type=Path, help="the same, out of songs: the folder of `lab.arranged`"
+    )
     options = parser.parse_args()
-    scenes.write_all(options, make_buried if options.buried else make_mixes)
+    make = make_buried if options.buried else make_mixes
+    if options.songs:
+        make = partial(make_buried, folder=options.songs)
+    scenes.write_all(options, make)

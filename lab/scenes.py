@@ -125,7 +125,15 @@ def lead_stem(
     """
     a_riff = riffs > 0.0 and rng.random() < riffs
     lead = riff(rng) if a_riff else random_lead(rng, LENGTH_S, chords, beat_times)
-    events = out_of_tune(list(lead.events), rng)
+    audio, events = sounded(list(lead.events), rng)
+    return audio, events, lead.hand.root, lead.tempo
+
+
+def sounded(
+    events: list[StringEvent], rng: np.random.Generator
+) -> tuple[np.ndarray, list[StringEvent]]:
+    """Play events on a random instrument, as hands do: audio of `LENGTH_S`, and the events as they sound."""
+    events = out_of_tune(events, rng)
     detune = float(rng.normal(0.0, 0.06))
     draw = rng.random()
     if draw < 0.5:
@@ -149,7 +157,7 @@ def lead_stem(
         audio, events = render_sampled(events, program, rng, patches=patches, detune=detune)
     audio = np.pad(audio, (0, max(int(LENGTH_S * SAMPLE_RATE) - len(audio), 0)))
     audio = handled(audio, events, rng)
-    return audio[: int(LENGTH_S * SAMPLE_RATE)], events, lead.hand.root, lead.tempo
+    return audio[: int(LENGTH_S * SAMPLE_RATE)], events
 
 
 def handled(audio: np.ndarray, events: list[StringEvent], rng: np.random.Generator) -> np.ndarray:
@@ -287,6 +295,16 @@ def pictures(stereo: np.ndarray, references: np.ndarray) -> np.ndarray:
     return np.stack([np.rint(255 * picture).astype(np.uint8) for picture in seen])
 
 
+def placed_lead(audio: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Send a lead through a random rig and put it somewhere in the stereo picture (2, n)."""
+    lead = lead_sound(audio, rng, varied=True, modelled=0.45)
+    place = 0.0 if rng.random() < 0.6 else float(rng.uniform(-1.0, 1.0))
+    stereo = pan(level(lead, -18.0), place)
+    if rng.random() < 0.3:
+        stereo = stereo + ambience(lead, rng) * np.float32(10 ** (-18.0 / 20) / loudness(lead))
+    return stereo
+
+
 LEADS, SOUNDS, BACKINGS, WHOLE = 3, 2, 3, 3
 """In a scene: leads, sounds of each, backings, and mixes that went through a record's last steps.
 
@@ -316,13 +334,7 @@ def make_scene(
             meter = Meter(4, int(rng.choice([2, 2, 3])), float(rng.choice([0.5, 0.5, 0.66])))
             band = make_band(band_times(tempo, rng), 0, meter, key, rng, varied=True)
         for _ in range(SOUNDS):
-            lead = lead_sound(audio, rng, varied=True, modelled=0.45)
-            place = 0.0 if rng.random() < 0.6 else float(rng.uniform(-1.0, 1.0))
-            stereo = pan(level(lead, -18.0), place)
-            if rng.random() < 0.3:
-                stereo = stereo + ambience(lead, rng) * np.float32(
-                    10 ** (-18.0 / 20) / loudness(lead)
-                )
+            stereo = placed_lead(audio, rng)
             sounds.append((stereo, truth))
             leads.append((pictured(on_a_record(stereo, rng), references), truth))
     assert band is not None
