@@ -1,10 +1,10 @@
 """Songs of others, as somebody arranged them, through the sounds of the foreign ring.
 
-    python -m bench arranged FOLDER [--every N] [--from K] [--worst N DIR]
+    python -m bench arranged FOLDER [--aside] [--every N] [--from K] [--worst N DIR]
 
 FOLDER is that of `lab.arranged`. Of each song in which a guitar leads sixteen seconds are played: the lead alone,
 a little over the whole arrangement, and far under it, made like a record. What is heard beside the lead is
-counted by who plays it: another guitar, any other instrument, or nobody.
+counted by who plays it: another guitar, any other instrument, or nobody. Aside are songs that `lab.songs` never takes.
 """
 
 import argparse
@@ -20,7 +20,16 @@ from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.synth.strings import StringEvent
 from juxtanote.core.units import midi_to_hz
 from lab import instruments
-from lab.arranged import DRIVEN, GUITARS, LENGTH_S, Passage, Track, add_track, as_events, passages
+from lab.arranged import (
+    DRIVEN,
+    GUITARS,
+    LENGTH_S,
+    Passage,
+    Track,
+    add_track,
+    as_events,
+    passages,
+)
 from lab.instruments import SAMPLE_RATE, MidiSketch, render_sampled
 from lab.mixing import code_as_mp3, level, loudness, pan
 
@@ -120,6 +129,7 @@ def main(arguments: list[str]) -> None:
     """Run it."""
     parser = argparse.ArgumentParser(prog="bench arranged", description=__doc__)
     parser.add_argument("folder", type=Path)
+    parser.add_argument("--aside", action="store_true")
     parser.add_argument("--every", type=int, default=1)
     parser.add_argument("--from", dest="first", type=int, default=0)
     parser.add_argument("--worst", nargs=2, metavar=("N", "DIR"), default=None)

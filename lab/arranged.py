@@ -118,7 +118,7 @@ def _track(instrument: Any) -> Track:
     """Take what is played; the range of bends is what the file sets (RPN 0), else two semitones."""
     controls = {c.number: c.value for c in reversed(instrument.control_changes)}
     reach = float(controls.get(6, 2)) or 2.0
-    bends = tuple((b.time, b.pitch / 8192.0 * reach) for b in instrument.pitch_bends)
+    bends = ((0.0, 0.0), *((b.time, b.pitch / 8192.0 * reach) for b in instrument.pitch_bends))
     notes = sorted((n.start, n.end, float(n.pitch), n.velocity / 127.0) for n in instrument.notes)
     loud, place = controls.get(7, 100) / 100.0, (controls.get(10, 64) - 64) / 64.0
     return Track(
@@ -152,9 +152,9 @@ def _leads(track: Track) -> float:
     return len(onsets) + HIGH_WORTH * float(midi.mean())
 
 
-def passages(folder: Path) -> Iterator[Passage]:
-    """Give of each song, by name, the passage in which a guitar leads the most."""
-    for path in sorted(folder.glob("*.mid")):
+def passages(folder: Path, packages: tuple[str, ...] = PACKAGES) -> Iterator[Passage]:
+    """Give of each song of some packages, by name, the passage in which a guitar leads the most."""
+    for path in sorted(p for p in folder.glob("*.mid") if p.name.startswith(packages)):
         try:
             tracks = read_song(path)
         except ValueError:
