@@ -13,7 +13,7 @@ from juxtanote.core.synth.strings import StringEvent, pitch_offsets
 from lab.arranged import DRIVEN, Track, _lumps, as_events, cut, passages, read_song
 from lab.songs import SLURRED_STEP, articulated, in_range, lines
 
-STEP_S = 0.25
+STEP_S = 0.4
 
 
 def a_line(count: int, program: int = 30, low: int = 64) -> Track:
