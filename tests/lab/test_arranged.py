@@ -85,7 +85,7 @@ class TestReading(unittest.TestCase):
         written(self.folder / "other-b.mid", [bass, late])
         (passage,) = passages(self.folder)
         self.assertEqual((passage.song, passage.lead.program), ("freedm-a", 30))
-        self.assertAlmostEqual(passage.start_s, 40.0, delta=4.0)
+        self.assertTrue(40.0 <= passage.start_s <= 48.0)  # whole within the line
         self.assertEqual([t.program for t in passage.others], [33])
 
     def test_a_cut_keeps_the_bend_that_holds_when_it_begins(self) -> None:
