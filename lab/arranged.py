@@ -152,9 +152,9 @@ def _leads(track: Track) -> float:
     return len(onsets) + HIGH_WORTH * float(midi.mean())
 
 
-def passages(folder: Path, packages: tuple[str, ...] = PACKAGES) -> Iterator[Passage]:
-    """Give of each song of some packages, by name, the passage in which a guitar leads the most."""
-    for path in sorted(p for p in folder.glob("*.mid") if p.name.startswith(packages)):
+def passages(folder: Path) -> Iterator[Passage]:
+    """Give of each song, by name, the passage in which a guitar leads the most."""
+    for path in sorted(folder.glob("*.mid")):
         try:
             tracks = read_song(path)
         except ValueError:
