@@ -81,10 +81,10 @@ class TestReading(unittest.TestCase):
         late = a_line(60)
         late = Track(30, False, tuple((a + 40, b + 40, m, v) for a, b, m, v in late.notes))
         bass = a_line(220, program=33, low=30)
-        written(self.folder / "freedm-a.mid", [bass, late])
-        written(self.folder / "other-b.mid", [bass, late])
+        written(self.folder / "a.mid", [bass, late])
+        written(self.folder / "without-a-lead.mid", [bass])
         (passage,) = passages(self.folder)
-        self.assertEqual((passage.song, passage.lead.program), ("freedm-a", 30))
+        self.assertEqual((passage.song, passage.lead.program), ("a", 30))
         self.assertTrue(40.0 <= passage.start_s <= 48.0)  # whole within the line
         self.assertEqual([t.program for t in passage.others], [33])
 
