@@ -21,9 +21,11 @@ from juxtanote.core.synth.strings import StringEvent
 from juxtanote.core.units import midi_to_hz
 from lab import instruments
 from lab.arranged import (
+    ASIDE,
     DRIVEN,
     GUITARS,
     LENGTH_S,
+    PACKAGES,
     Passage,
     Track,
     add_track,
@@ -137,9 +139,9 @@ def main(arguments: list[str]) -> None:
     totals: dict[str, Tally] = defaultdict(Tally)
     counts: dict[str, dict[str, int]] = defaultdict(lambda: defaultdict(int))
     ranking = []
-    for number, passage in list(enumerate(passages(options.folder)))[
-        options.first :: options.every
-    ]:
+    whose = ASIDE if options.aside else PACKAGES
+    some = [(k, p) for k, p in enumerate(passages(options.folder)) if p.song.startswith(whose)]
+    for number, passage in some[options.first :: options.every]:
         for kind, sound in played(passage, number).items():
             heard, cents = hear(sound.stereo)
             heard = [n for n in retuned(heard, 0.0) if n.onset_s < LENGTH_S]
