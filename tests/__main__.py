@@ -5,6 +5,7 @@ The window's tests and all others run beside each other, in a process of their o
 
 import contextlib
 import faulthandler
+import os
 import re
 import subprocess
 import sys
@@ -27,18 +28,29 @@ def run_here(suite: unittest.TestSuite) -> tuple[int, int, int]:
 
 
 def run_beside() -> tuple[int, int, int]:
-    """Run all folders of tests in two processes, and print what each of them said."""
+    """Run all folders of tests in two processes, and print what each of them said.
+
+    What they, and the browser, leave in the folder for temporary files goes with it.
+    """
     there = {path.parent.name for path in (ROOT / "tests").glob("*/test_*.py")}
     known = {name for names in BESIDE for name in names}
     if there != known:
         raise SystemExit(f"no process runs the tests in {', '.join(sorted(there ^ known))}")
-    with tempfile.TemporaryDirectory() as folder, contextlib.ExitStack() as open_files:
+    with (
+        tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder,
+        contextlib.ExitStack() as open_files,
+    ):
+        left = Path(folder, "left")
+        left.mkdir()
         running = []
         for number, names in enumerate(BESIDE):
             path = Path(folder, str(number))
             log = open_files.enter_context(path.open("w", encoding="utf-8"))
             command = [sys.executable, "-m", "tests", *(f"tests/{name}" for name in names)]
-            process = subprocess.Popen(command, cwd=ROOT, stdout=log, stderr=subprocess.STDOUT)
+            process = subprocess.Popen(
+                command, cwd=ROOT, stdout=log, stderr=subprocess.STDOUT,
+                env=os.environ | {"TMPDIR": str(left)},
+            )  # fmt: skip
             running.append((process, path))
         return _summed(running)
 
