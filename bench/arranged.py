@@ -15,7 +15,7 @@ import mir_eval
 import numpy as np
 
 from bench.accuracy import Tally, hear, picture, retuned, show, tally
-from bench.rings import BURIED_DB, DRUMS, FONTS, KITS, Played, amplified, play
+from bench.rings import BURIED_DB, DRUMS, FONTS, KITS, Played, amplified, echoed, play, under
 from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.synth.strings import StringEvent
 from juxtanote.core.units import midi_to_hz
@@ -33,7 +33,7 @@ from lab.arranged import (
     passages,
 )
 from lab.instruments import SAMPLE_RATE, MidiSketch, render_sampled
-from lab.mixing import code_as_mp3, level, loudness, pan
+from lab.mixing import code_as_mp3, fit, level, pan
 
 SEED = 8383
 TAIL_S = 0.6
@@ -53,7 +53,7 @@ def backing(passage: Passage, font: Path, kit: Path, rng: np.random.Generator) -
             dry = play(made.file(), kit if track.is_drum else font)
         except ValueError:  # the soundfont has no such sound
             continue
-        dry = np.pad(dry, (0, max(length - len(dry), 0)))[:length]
+        dry = fit(dry, length)
         place = 0.0 if track.is_drum else track.pan
         if track.is_drum:
             dry = level(dry, -14.0)
@@ -72,17 +72,12 @@ def played(passage: Passage, number: int) -> dict[str, Played]:
     instruments.speaking_delays.cache_clear()
     lead, events = render_sampled(as_events(passage.lead), passage.lead.program, rng)
     length = int((LENGTH_S + TAIL_S) * SAMPLE_RATE)
-    lead = np.pad(lead, (0, max(length - len(lead), 0)))[:length]
-    lead = amplified(lead, rng, hot=passage.lead.program in DRIVEN)
-    lag = int(rng.uniform(0.25, 0.45) * SAMPLE_RATE)
-    wet = lead.copy()
-    for repeat in (1, 2):
-        wet[repeat * lag :] += 0.3**repeat * lead[: -repeat * lag]
+    lead = amplified(fit(lead, length), rng, hot=passage.lead.program in DRIVEN)
+    wet = echoed(lead, rng)
     rest = backing(passage, font, kit, rng)
 
     def over(db: float) -> np.ndarray:
-        beneath = rest * np.float32(10 ** ((-18.0 - db) / 20) / loudness(rest.mean(axis=0)))
-        mixed = pan(level(wet, -18.0), float(rng.uniform(-0.3, 0.3))) + beneath
+        mixed = pan(level(wet, -18.0), float(rng.uniform(-0.3, 0.3))) + under(rest, db)
         mixed = np.tanh(LIMIT * mixed / float(np.abs(mixed).max()))
         return code_as_mp3(mixed.astype(np.float32), 128)
 

@@ -196,6 +196,20 @@ class Played:
     events: list[StringEvent]
 
 
+def under(audio: np.ndarray, db: float) -> np.ndarray:
+    """Bring what plays behind (2, n) so far under a lead at -18 dB."""
+    return audio * np.float32(10 ** ((-18.0 - db) / 20) / loudness(audio.mean(axis=0)))
+
+
+def echoed(lead: np.ndarray, rng: np.random.Generator) -> np.ndarray:
+    """Let mono come again twice, as a delay does."""
+    lag = int(rng.uniform(0.25, 0.45) * SAMPLE_RATE)
+    wet = lead.copy()
+    for repeat in (1, 2):
+        wet[repeat * lag :] += 0.3**repeat * lead[: -repeat * lag]
+    return wet
+
+
 def with_bright_cymbals(backing: Backing) -> np.ndarray:
     """Bring drums and their treble forward, (2, n), to where they are on records."""
     shelf = signal.butter(1, CYMBALS_HZ, "highpass", fs=SAMPLE_RATE, output="sos")
@@ -223,15 +237,8 @@ def foreign_case(number: int, drawing: int = 0) -> tuple[str, dict[str, Played]]
     beats = np.arange(0.5 - 4 * beat_s, length / SAMPLE_RATE + 2 * beat_s, beat_s)
     backing = foreign_band(beats[beats >= 0.05], hand.root, rng, guitars=True).fitted(length)
     middle = pan(level(lead, -18.0), 0.0)
-
-    def under(audio: np.ndarray, db: float) -> np.ndarray:
-        return audio * np.float32(10 ** ((-18.0 - db) / 20) / loudness(audio.mean(axis=0)))
-
     band = np.tanh(middle + under(backing.rest, 3.0))
-    lag = int(rng.uniform(0.25, 0.45) * SAMPLE_RATE)
-    wet = lead.copy()
-    for repeat in (1, 2):
-        wet[repeat * lag :] += 0.3**repeat * lead[: -repeat * lag]
+    wet = echoed(lead, rng)
     record = pan(level(wet, -18.0), float(rng.uniform(-0.3, 0.3))) + under(
         backing.rest + backing.guitars, 2.0
     )

@@ -114,10 +114,20 @@ def read_song(path: Path) -> list[Track]:
     return [_track(instrument) for instrument in song.instruments if instrument.notes]
 
 
+def _bend_range(instrument: Any) -> float:
+    """Give the semitones that a file first sets for bends, else two: registered parameter 0 (MIDI 1.0)."""
+    parameter = {101: -1, 100: -1}
+    for control in instrument.control_changes:
+        if control.number in parameter:
+            parameter[control.number] = control.value
+        elif control.number == 6 and not any(parameter.values()) and control.value:
+            return float(control.value)
+    return 2.0
+
+
 def _track(instrument: Any) -> Track:
-    """Take what is played; the range of bends is what the file sets (RPN 0), else two semitones."""
     controls = {c.number: c.value for c in reversed(instrument.control_changes)}
-    reach = float(controls.get(6, 2)) or 2.0
+    reach = _bend_range(instrument)
     bends = ((0.0, 0.0), *((b.time, b.pitch / 8192.0 * reach) for b in instrument.pitch_bends))
     notes = sorted((n.start, n.end, float(n.pitch), n.velocity / 127.0) for n in instrument.notes)
     loud, place = controls.get(7, 100) / 100.0, (controls.get(10, 64) - 64) / 64.0

@@ -291,7 +291,8 @@ def pan(mono: np.ndarray, place: float) -> np.ndarray:
     )
 
 
-def _fit(audio: np.ndarray, length: int) -> np.ndarray:
+def fit(audio: np.ndarray, length: int) -> np.ndarray:
+    """Cut mono to a length, or fill it up with silence."""
     if len(audio) >= length:
         return audio[:length]
     return np.pad(audio, (0, length - len(audio)))
@@ -320,8 +321,8 @@ def mix(
     if around is not None:
         stereo = stereo + around * np.float32(10 ** (-18.0 / 20) / loudness(lead))
     if kind != "alone" and band is not None:
-        rest = pan(level(_fit(band.drums, length), rng.uniform(-4, 2)), 0.0)
-        rest += pan(level(_fit(band.bass, length), rng.uniform(-5, 1)), 0.0)
+        rest = pan(level(fit(band.drums, length), rng.uniform(-4, 2)), 0.0)
+        rest += pan(level(fit(band.bass, length), rng.uniform(-5, 1)), 0.0)
         if kind == "band":
             rest += _fill(band, length, rng, voice_share)
         rest *= 10 ** ((-18.0 - lead_over_db) / 20) / loudness(rest.mean(axis=0))
@@ -347,7 +348,7 @@ def rhythm_guitars(band: Band, length: int, rng: np.random.Generator) -> np.ndar
     own = rng.random() < 0.55
     colour = int(rng.integers(1 << 30))
     for side, take in zip((-wide, wide), takes, strict=False):
-        loud = level(_fit(take, length), -12.0)
+        loud = level(fit(take, length), -12.0)
         if own:
             hertz = float(rng.uniform(3000, 6000))
             sound = amplify(loud, SAMPLE_RATE, gain=gain, cabinet_hz=hertz)
@@ -367,15 +368,15 @@ def _fill(band: Band, length: int, rng: np.random.Generator, voice_share: float)
         gain = float(np.exp(rng.uniform(0.0, np.log(30.0))))
         takes = band.rhythm_guitars if rng.random() < 0.6 else (band.rhythm_guitars[0],)
         for side, take in zip((-wide, wide), takes, strict=False):
-            loud = level(_fit(take, length), -12.0)
+            loud = level(fit(take, length), -12.0)
             sound = amplify(loud, SAMPLE_RATE, gain=gain, cabinet_hz=float(rng.uniform(3000, 6000)))
             filling += pan(level(sound, rng.uniform(-8, 0)), side)
     if draw > 0.5:
-        chords = level(_fit(band.chords, length), rng.uniform(-8, 0))
+        chords = level(fit(band.chords, length), rng.uniform(-8, 0))
         filling += pan(chords, float(rng.uniform(-0.7, 0.7)))
     if len(band.line) > 1 and rng.random() < 0.35:
-        line = level(_fit(band.line, length), rng.uniform(-12, -2))
+        line = level(fit(band.line, length), rng.uniform(-12, -2))
         filling += pan(line, float(rng.uniform(-0.9, 0.9)))
     if len(band.voice) > 1 and rng.random() < voice_share:
-        filling += pan(level(_fit(band.voice, length), rng.uniform(-6, 1)), 0.0)
+        filling += pan(level(fit(band.voice, length), rng.uniform(-6, 1)), 0.0)
     return filling

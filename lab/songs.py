@@ -18,7 +18,7 @@ from lab import curves
 from lab.arranged import DRIVEN, GUITARS, TAUGHT, Track, add_track, as_events, cut, read_song
 from lab.backing import any_guitar, vowel_line
 from lab.instruments import SAMPLE_RATE, MidiSketch, render_midi, render_sampled
-from lab.mixing import doubled, level, modelled_amplifier, on_a_record, pan
+from lab.mixing import doubled, fit, level, loudness, modelled_amplifier, on_a_record, pan
 from lab.others import no_guitar
 from lab.phrases import one_note_per_string
 from lab.scenes import LENGTH_S, N_FRAMES, SOUNDS, Truth, placed_lead, sounded, truth_of
@@ -81,7 +81,7 @@ def lines(tracks: list[Track], rng: np.random.Generator) -> list[int]:
     for k, track in enumerate(tracks):
         if track.is_drum or len(track.notes) < FEWEST:
             continue
-        kind = {True: "guitar"}.get(track.program in GUITARS, "other")
+        kind = "guitar" if track.program in GUITARS else "other"
         weights[k] = WEIGHTS["bass" if track.program in BASSES else kind]
         onsets = np.array([note[0] for note in track.notes])
         if np.mean(np.diff(onsets) < TOGETHER_S) > 0.4:
@@ -172,11 +172,7 @@ def _sampled(tracks: list[Track], rng: np.random.Generator) -> np.ndarray:
     channels = [k for k in range(16) if k != DRUMS]
     for track, channel in zip(tracks, channels, strict=False):
         add_track(made, track, DRUMS if track.is_drum else channel)
-    return _fitted(render_midi(made.file(), patches=bool(rng.random() < 0.3)))
-
-
-def _fitted(audio: np.ndarray) -> np.ndarray:
-    return np.pad(audio, (0, max(LENGTH - len(audio), 0)))[:LENGTH].astype(np.float32)
+    return fit(render_midi(made.file(), patches=bool(rng.random() < 0.3)), LENGTH)
 
 
 def second_guitar(track: Track, rng: np.random.Generator) -> tuple[np.ndarray, list[StringEvent]]:
@@ -187,7 +183,7 @@ def second_guitar(track: Track, rng: np.random.Generator) -> tuple[np.ndarray, l
     else:
         patches = bool(rng.random() < 0.3)
         audio, events = render_sampled(events, track.program, rng, patches=patches)
-    audio = level(_fitted(audio), -12.0)
+    audio = level(fit(audio, LENGTH), -12.0)
     if track.program in DRIVEN or rng.random() < 0.3:
         if rng.random() < 0.5:
             audio = modelled_amplifier(audio, rng, hot=rng.random() < 0.8)
@@ -204,11 +200,7 @@ def second_guitar(track: Track, rng: np.random.Generator) -> tuple[np.ndarray, l
 
 def level_stereo(stereo: np.ndarray, db: float) -> np.ndarray:
     """Bring a stereo sound (2, n) to a loudness."""
-    mono = stereo.mean(axis=0)
-    if not np.any(mono):
-        return stereo
-    scale = level(mono, db) / np.where(mono == 0.0, 1.0, mono)
-    return np.asarray(stereo * np.float32(scale[np.argmax(np.abs(mono))]), dtype=np.float32)
+    return stereo * np.float32(10 ** (db / 20) / loudness(stereo.mean(axis=0)))
 
 
 def _stems(
@@ -221,12 +213,12 @@ def _stems(
     for k, track in enumerate(tracks):
         if track.is_drum:
             continue
-        if track.program in GUITARS and len(stems) < 6:
+        if track.program in GUITARS:
             stems[k], played[k] = second_guitar(track, rng)
         elif k in leads and sung and track.program not in BASSES:
             notes = [(a, b, midi) for a, b, midi, _ in in_range(track).notes]
             sung = False
-            voice = _fitted(vowel_line(notes, LENGTH_S, rng, True))
+            voice = fit(vowel_line(notes, LENGTH_S, rng, True), LENGTH)
             stems[k] = pan(level(voice, float(rng.uniform(-24, -15))), 0.0)
         elif k in leads:
             audio = level(_sampled([track], rng), float(rng.uniform(-27, -17)))
@@ -241,7 +233,7 @@ def _stems(
             audio = level(_sampled(group, rng), float(rng.uniform(-25, -16)))
             rest += pan(audio, float(rng.uniform(-wide, wide)))
     kits = [t for t in tracks if t.is_drum]
-    drums = _sampled(kits[:1], rng) if kits else np.zeros(LENGTH, dtype=np.float32)
+    drums = _sampled(kits, rng) if kits else np.zeros(LENGTH, dtype=np.float32)
     return stems, played, rest, drums
 
 
