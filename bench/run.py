@@ -213,7 +213,7 @@ def frames() -> None:
 
     resting = gaps(3.0, listening=False)
     phrase = max(window.document.lesson.phrases, key=lambda p: p.end_s - p.start_s)
-    window.tasks.listen(stretch=(0.0, max(phrase.end_s, 20.0)))
+    window.tasks.listening.listen(stretch=(0.0, max(phrase.end_s, 20.0)))
     busy = gaps(30.0, listening=True)
     window.shut_down()
     slow = float(np.quantile(busy, 0.95))

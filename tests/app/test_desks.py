@@ -256,7 +256,7 @@ class TestListening(WindowTest):
         self.assertTrue(all(n.written.onset_beats is not None for n in phrase.notes))
         ident = phrase.notes[0].ident
         self.document.change("x", lambda l: note_edits.set_place(l, phrase.ident, ident, 5, 12))
-        self.window.tasks.listen()
+        self.window.tasks.listening.listen()
         self.settle()
         assert self.document.phrase is not None
         kept = self.document.phrase.note(ident)
@@ -272,7 +272,7 @@ class TestListening(WindowTest):
         heard: list[str] = []
         self.window.tasks.told.connect(heard.append)
         with mock.patch("juxtanote.core.analysis.parts.lead_of", lambda notes: list(notes)[:1]):
-            self.window.tasks.listen()
+            self.window.tasks.listening.listen()
             self.settle()
             assert self.document.phrase is not None
             self.assertEqual(len(self.document.phrase.notes), 1)
@@ -281,7 +281,7 @@ class TestListening(WindowTest):
             self.document.change(
                 "x", lambda l: replace(l, parts=(lead, second)).with_phrase(phrase)
             )
-            self.window.tasks.listen()
+            self.window.tasks.listening.listen()
             self.settle()
         self.assertGreater(len(self.document.phrase.notes), 1)
 
@@ -290,7 +290,7 @@ class TestListening(WindowTest):
         audio[:, ::300] = 0.3
         self.open_recording(audio)
         self.window.hear.strip.cut(0.0, 19.0)
-        self.window.tasks.listen()
+        self.window.tasks.listening.listen()
         self.window.runner.cancel_all()
         self.settle()
         assert self.document.phrase is not None

@@ -8,6 +8,7 @@ import numpy as np
 
 from juxtanote.app import long_edits
 from juxtanote.app.desks import PLACE
+from juxtanote.app.listening import Heard as Listened
 from juxtanote.app.whole import Heard, Proposed
 from juxtanote.core.analysis.beats import BarReading, BeatReading, Pulses
 from juxtanote.core.analysis.chords import ChordReading
@@ -86,7 +87,7 @@ class TestAnotherLessonOpened(Late):
         reading = [ChordReading(1, "Am", 0.5)]
         return {
             "measure": (lambda: tasks.measure(apply=True), measured()),
-            "listen": (tasks.listen, (phrase.notes, Evidence(), phrase, 0)),
+            "listen": (tasks.listening.listen, Listened(phrase.notes, Evidence(), phrase)),
             "propose": (tasks.whole.propose, proposed(Cut(6.5, 7.5, "a rest"))),
             "chords": (tasks.suggest_chords, reading),
             "focus": (tasks.propose_focus, Focus(source="middle", chosen=Chosen.MOST_NOTES)),
@@ -204,12 +205,12 @@ class TestThePhraseEdited(Late):
         self.assertAlmostEqual(self.document.lesson.time_map.tempo_at(3.0), 75.0, delta=0.1)
 
     def test_a_listening_merges_with_what_was_locked_meanwhile(self) -> None:
-        self.window.tasks.listen()
+        self.window.tasks.listening.listen()
         self.rename()
         self.document.change("x", lambda l: note_edits.set_place(l, 1, 1, 4, 10))
         fresh = (note(1, 2.0, 3, 5), note(2, 2.5, 3, 7), note(3, 3.7, 2, 5))
         began = small_lesson().phrases[0]
-        self.arrive((fresh, Evidence(), began.with_notes(list(fresh)), 0))
+        self.arrive(Listened(fresh, Evidence(), began.with_notes(list(fresh))))
         phrase = self.document.lesson.phrases[0]
         self.assertEqual(phrase.name, "Renamed")
         first = phrase.notes[0].written
@@ -217,10 +218,10 @@ class TestThePhraseEdited(Late):
         self.assertIn(3.7, [n.onset_s for n in phrase.notes])
 
     def test_a_listening_to_a_phrase_that_moved_is_dropped_and_told(self) -> None:
-        self.window.tasks.listen()
+        self.window.tasks.listening.listen()
         self.document.change("x", lambda l: edits.move_phrase_edge(l, 1, "end", 5.0))
         before = self.document.lesson
-        self.arrive(((), Evidence(), before.phrases[0], 0))
+        self.arrive(Listened((), Evidence(), before.phrases[0]))
         self.assertEqual(self.document.lesson, before)
         self.assertIn("moved meanwhile", self.told[-1])
 

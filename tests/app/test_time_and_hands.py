@@ -178,7 +178,7 @@ class TestForms(WindowTest):
     def test_listening_again_keeps_what_is_locked(self) -> None:
         self.open_recording(np.stack([scale_line((57, 60, 62, 64))[0]] * 2))
         self.window.hear.strip.cut(0.0, 2.2)
-        self.window.tasks.listen()
+        self.window.tasks.listening.listen()
         self.settle()
         phrase = self.document.phrase
         assert phrase is not None and phrase.notes

@@ -14,7 +14,7 @@ from juxtanote.app.hear.evidence import heard_so_far
 from juxtanote.app.jobs.runner import Job, JobRunner
 from juxtanote.app.whole import Adding, Heard, Proposed, _proposed
 from juxtanote.app.widgets.busy import BusyLine
-from juxtanote.core.analysis.perceived import PerceivedNote
+from juxtanote.core.analysis.perceived import Listening, PerceivedNote
 from juxtanote.core.audio.read import to_rate
 from juxtanote.core.audio.sound import Sound
 from juxtanote.core.progress import Progress, no_progress
@@ -226,16 +226,19 @@ class TestBitByBit(unittest.TestCase):
             for k, t in enumerate(onsets)
         ]
 
-        def hear_all(
-            *_: object, so_far: Callable[[list[PerceivedNote]], None], **__: object
-        ) -> object:
+        def until(end_s: float) -> Listening:
+            curve = np.zeros(round(end_s / 0.01))
+            inside = tuple(n for n in notes if n.onset_s < end_s)
+            return Listening(inside, 0.0, 0.01, curve, curve, curve)
+
+        def hear_whole(*_: object, so_far: Callable[[Listening], None], **__: object) -> Listening:
             for end in (30.0, 60.0, 90.0):
-                so_far([n for n in notes if n.onset_s < end])
-            return notes
+                so_far(until(end))
+            return until(1e4)
 
         sound = Sound(np.zeros((2, 10), np.float32), 44_100)
         parts: list[Proposed] = []
-        with mock.patch("juxtanote.core.analysis.stretches.hear_all", hear_all):
+        with mock.patch("juxtanote.core.analysis.stretches.hear_whole", hear_whole):
             rest = _proposed(sound, Lesson(), None, no_progress, parts.append)
         self.assertEqual(len(parts), 3)
         cuts = [cut for part in (*parts, rest) for cut in part.cuts]

@@ -4,14 +4,22 @@ import tempfile
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import soundfile
 
+from juxtanote.core.analysis import stretches
 from juxtanote.core.analysis.decode import FoundNote
 from juxtanote.core.analysis.glides import join_glides
-from juxtanote.core.analysis.perceived import PerceivedNote
-from juxtanote.core.analysis.stretches import hear_all, hear_stretch
+from juxtanote.core.analysis.perceived import Listening, PerceivedNote
+from juxtanote.core.analysis.stretches import (
+    MARGIN_S,
+    hear_all,
+    hear_stretch,
+    hear_whole,
+    heard_between,
+)
 from juxtanote.core.audio.read import Sound
 from juxtanote.core.fretboard.phrases import replace_places
 from juxtanote.core.measuring import choose_key, measure_recording, time_map_of
@@ -55,6 +63,38 @@ class TestSteps(unittest.TestCase):
         whole = hear_all(self.sound)
         near = sum(any(abs(n.onset_s - e.onset_s) < 0.05 for n in whole) for e in self.events)
         self.assertGreaterEqual(near, 7)
+
+    def test_a_whole_listening_tells_what_a_stretch_holds(self) -> None:
+        told: list[Listening] = []
+        with mock.patch.object(stretches, "STRETCH_S", 1.2):
+            whole = hear_whole(self.sound, so_far=told.append)
+        self.assertGreater(len(told), 1)
+        for part in told:  # what was told stays
+            self.assertEqual(part.notes, whole.notes[: len(part.notes)])
+            self.assertLess(part.notes[-1].onset_s, part.end_s)
+            same = part.onset_curve == whole.onset_curve[: len(part.onset_curve)]
+            self.assertGreater(same.mean(), 0.99)
+        self.assertAlmostEqual(whole.end_s, self.sound.duration_s, delta=2 * whole.hop_s)
+        by_itself, taken = hear_stretch(self.sound, 1.0, 2.2), heard_between(whole, 1.0, 2.2)
+        self.assertEqual(
+            [round(n.midi) for n in taken.notes], [round(n.midi) for n in by_itself.notes]
+        )
+        for one, other in zip(taken.notes, by_itself.notes, strict=True):
+            self.assertAlmostEqual(one.onset_s, other.onset_s, delta=0.02)
+        self.assertLess(abs(len(taken.onset_curve) - len(by_itself.onset_curve)), 4)
+        at = [np.arange(len(h.onset_curve)) * h.hop_s + h.start_s for h in (taken, by_itself)]
+        level = np.interp(at[1], at[0], taken.level_curve) - by_itself.level_curve
+        self.assertLess(float(np.median(np.abs(level))), 0.5)
+
+    def test_a_note_that_sounds_on_is_cut_where_its_stretch_ends(self) -> None:
+        curve = tuple((0.1 * k, 0.0) for k in range(40))
+        held = PerceivedNote(1.0, 5.0, 60.0, -18.0, 0.9, curve=curve)
+        silent = np.zeros(600)
+        whole = Listening((held,), 0.0, 0.01, silent, silent, silent)
+        (note,) = heard_between(whole, 0.5, 2.0).notes
+        self.assertEqual(note.offset_s, 2.0 + MARGIN_S)
+        self.assertLess(note.onset_s + note.curve[-1][0], note.offset_s)
+        self.assertEqual(heard_between(whole, 1.5, 2.0).notes, ())
 
     def test_listening_can_be_stopped(self) -> None:
         def stop(part: float) -> None:

@@ -96,6 +96,7 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("beat_later", "Beat at the playhead later", "Alt+Right", "By a hundredth of a second", "Phrase", ("time",)),
     ActionSpec("listen", "&Listen to this phrase", "L", "Find its notes in the background", "Phrase", ("sound", "phrase", "original")),
     ActionSpec("listen_again", "Listen again with what you &know…", "Shift+L", "Notes, scale", "Phrase", ("sound", "phrase", "original")),
+    ActionSpec("listen_to_all", "Listen to a&ll phrases", "Alt+L", "Find the notes of every phrase that has none", "Phrase", ("sound", "phrase")),
     ActionSpec("propose", "P&ropose phrases", "Ctrl+P", "Cut where the lead breathes", "Phrase", ("sound",)),
     ActionSpec("listen_opened", "Propose &when a recording is opened", "", "Listen to every recording that is opened, or only when asked", "Phrase"),
     ActionSpec("refuse", "Re&fuse all proposals", "Shift+Del", "Take proposed phrases away that nobody touched", "Phrase", ("proposals",)),

@@ -56,7 +56,7 @@ class Asking:
             stretch = None
             if form.only_selected.isChecked() and len(notes) > 1:
                 stretch = notes[0].onset_s - 0.04, max(n.offset_s for n in notes) + 0.02
-            self.tasks.listen(form.hints(), stretch, form.string.currentData())
+            self.tasks.listening.listen(form.hints(), stretch, form.string.currentData())
 
     def compare_take(self) -> None:
         """Ask for the file of a take."""

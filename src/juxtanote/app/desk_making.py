@@ -25,6 +25,7 @@ def make_hear(window: "MainWindow") -> QWidget:
     window.tasks.whole.found.connect(desk.show_whole)
     window.bind(desk.propose, "propose")
     window.bind(desk.refuse, "refuse")
+    window.bind(desk.listen, "listen_to_all")
     window.bind(desk.open_offer, "open_recording")
     window.bind(desk.lesson_offer, "open_lesson")
     return desk

@@ -12,8 +12,9 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from juxtanote.app.document import Document, Ticket
 from juxtanote.app.folders import cache_folder
 from juxtanote.app.jobs.runner import Job, JobRunner
+from juxtanote.app.listening import PhraseListening
 from juxtanote.app.long_edits import LongEdits
-from juxtanote.app.placing import Placing, place_anew
+from juxtanote.app.placing import Placing
 from juxtanote.app.results import Outdated, Results
 from juxtanote.app.sayings import say_focus
 from juxtanote.app.transport.controller import Transport
@@ -21,7 +22,7 @@ from juxtanote.app.transport.rate import RATE
 from juxtanote.app.whole import Whole
 from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.progress import Progress, no_progress
-from juxtanote.core.score import edits, readings
+from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import Focus, Lesson, Phrase
 
 if TYPE_CHECKING:
@@ -31,7 +32,6 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from juxtanote.core.analysis.chords import ChordReading
-    from juxtanote.core.analysis.perceived import Hints
     from juxtanote.core.measuring import Measured
     from juxtanote.core.score.note import Evidence, Note
 
@@ -68,6 +68,10 @@ class Tasks(QObject):
             lambda *job, behind=False: self._start(*job, behind=behind), self,
         )  # fmt: skip
         self.whole.told.connect(self.told)
+        self.listening = PhraseListening(
+            document, results, self.placing, self.whole, lambda *job: self._start(*job), self
+        )
+        self.listening.told.connect(self.told)
         self.measured.connect(lambda _: self.whole.listen())
 
     def _start(
@@ -134,111 +138,6 @@ class Tasks(QObject):
                 self._results.take(ticket, what, merge, text=text)
         if self._results.fits(ticket, what, quiet=True):
             self.measured.emit(measured)
-
-    # Listening
-
-    def listen(
-        self,
-        hints: "Hints | None" = None,
-        stretch: Span | None = None,
-        string: int | None = None,
-    ) -> None:
-        """Listen to the current phrase, or a stretch of it, in the background.
-
-        With a `string` all is heard and placed there.
-        """
-        phrase, sound = self._document.phrase, self._document.sound
-        if phrase is None or sound is None or phrase.is_variant:
-            self.told.emit("Open a recording and choose a phrase of it first.")
-            return
-        ticket, around = self._document.ticket(phrase), self._document.lesson.context(phrase)
-        start, end = stretch or (phrase.start_s, phrase.end_s)
-        if start >= sound.duration_s:
-            self.told.emit(
-                f"“{phrase.name}” begins after the recording has ended: there is nothing to listen to."
-            )
-            return
-        kept = [n for n in phrase.notes if "pitch" in n.written.locked]
-        certain = tuple((n.onset_s, n.offset_s, n.heard.midi) for n in kept)
-
-        def work(progress: Progress) -> object:
-            from juxtanote.core.analysis.parts import lead_of
-            from juxtanote.core.analysis.perceived import Hints
-            from juxtanote.core.analysis.stretches import hear_stretch
-            from juxtanote.core.placing import evidence_of, place_heard
-
-            known = replace(hints or Hints(), certain=certain)
-            if string:
-                known = known.on_string(around.guitar, string)
-            elif hints:  # what the guitar can sound counts where the person was told of it
-                known = known.on_guitar(around.guitar)
-            heard = hear_stretch(
-                sound, start, end, reference_cents=around.reference_cents, focus=phrase.focus,
-                hints=known, progress=progress,
-            )  # fmt: skip
-            # All that sounds where the person said what there is, and for a guitar under the lead.
-            told = bool(string) or known.expected_notes is not None
-            sorts = not told and phrase.part == ticket.lesson.parts[0].ident
-            found = lead_of(heard.notes) if sorts else list(heard.notes)
-            notes = place_heard(found, around.guitar, around.school, string=string)
-            fresh = readings.merge_listening(phrase, tuple(notes), stretch)
-            # Placed here with what stays: the window only has to put it in.
-            merged = place_anew(ticket.lesson.with_phrase(fresh), fresh)
-            evidence = evidence_of(heard) if stretch is None else phrase.evidence
-            return tuple(notes), evidence, merged, len(heard.notes) - len(found)
-
-        self._start(
-            f"Listening to {phrase.name}",
-            work,
-            lambda r: self._on_heard(ticket, cast("Heard", r), stretch),
-        )
-
-    def _on_heard(
-        self,
-        ticket: Ticket,
-        result: "Heard",
-        stretch: Span | None,
-    ) -> None:
-        notes, evidence, merged, under = result
-        began = ticket.phrase
-        assert began is not None
-
-        def merge(lesson: Lesson) -> Lesson:
-            from juxtanote.core.score.timing import counted
-
-            now = lesson.phrase(began.ident)
-            assert now is not None
-            if (now.start_s, now.end_s, now.part) != (began.start_s, began.end_s, began.part):
-                raise Outdated(f"{now.name} was moved meanwhile: listen again.")
-            fresh = (
-                merged
-                if now.notes is began.notes
-                else readings.merge_listening(now, notes, stretch)
-            )
-            fresh = replace(now, notes=fresh.notes, evidence=evidence, proposed=False)
-            if fresh.notes and fresh.status == "heard":
-                fresh = replace(fresh, status="placed")
-            return lesson.with_phrase(counted(fresh, lesson.time_map))
-
-        taken = self._results.take(ticket, "What was heard", merge, text="Listen to phrase")
-        after = self._document.lesson.phrase(began.ident) if taken else None
-        if after is None:
-            return
-        if after.notes and began.notes is not merged.notes and after.notes != merged.notes:
-            self.placing.around(
-                began.ident, "Listen to phrase"
-            )  # edited meanwhile: placed with that
-        from juxtanote.core.analysis.instruments import mostly_others
-
-        count, doubtful = len(after.notes), sum(n.is_doubtful for n in after.notes)
-        words = f"{count} notes heard" + (f", {doubtful} to look at: press D." if doubtful else ".")
-        if under:
-            words += f" Left out: {under} doubtful, far under the lead."
-        if mostly_others([note.heard.evidence for note in after.notes]):
-            words += " It does not sound like a guitar."
-        if count == 0:
-            words = "No guitar was heard here. Bring it forward on the Hear desk, or cut another stretch."
-        self.told.emit(words)
 
     # Chords
 

@@ -1,4 +1,4 @@
-"""A recording heard as a whole: phrases to begin with, and what its key and tuning may be."""
+"""A recording heard as a whole: phrases to begin with, its notes, what its key and tuning may be."""
 
 from __future__ import annotations
 
@@ -17,9 +17,9 @@ from juxtanote.core.progress import Progress
 from juxtanote.core.score.lesson import Lesson
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Sequence
+    from collections.abc import Callable
 
-    from juxtanote.core.analysis.perceived import PerceivedNote
+    from juxtanote.core.analysis.perceived import Listening, PerceivedNote
     from juxtanote.core.audio.sound import Sound
     from juxtanote.core.score.cuts import Cut
 
@@ -37,6 +37,7 @@ class Heard:
     notes: tuple[PerceivedNote, ...]  # of the lead: those that are sure enough
     others: bool  # mostly what does not sound like a guitar
     is_all: bool = True  # False while the rest is listened to
+    listening: Listening | None = None  # all that was heard, doubtful notes too
 
     def is_of(self, sound: Sound, reference_cents: float) -> bool:
         """Tell whether it is of this sound at this reference."""
@@ -76,6 +77,7 @@ class Whole(QObject):
 
     told = pyqtSignal(str)
     found = pyqtSignal(object)  # Proposed
+    ended = pyqtSignal(bool)  # whether it was stopped
     _partly = pyqtSignal(object, object, object)  # ticket, Adding, Proposed: from the job's thread
 
     def __init__(
@@ -89,7 +91,7 @@ class Whole(QObject):
         super().__init__(parent)
         self._document, self._transport = document, transport
         self._results, self._start = results, start
-        self._heard: Heard | None = None
+        self._heard: Heard | None = None  # up to where it was listened to
         self._job: Job | None = None
         self._is_wished = False  # somebody asked for phrases
         self._begun: Sound | None = None  # what was listened to without being asked
@@ -106,6 +108,22 @@ class Whole(QObject):
         self._begun = sound
         self._begin(sound, "Listening to the recording", behind=True)
 
+    @property
+    def is_listening(self) -> bool:
+        """Whether the recording is being listened to."""
+        return self._job is not None and not self._job.was_cancelled
+
+    def heard_up_to(self, end_s: float) -> Listening | None:
+        """Give what was heard of the recording that is open, where it was listened to up to a time."""
+        heard, sound = self._heard, self._document.sound
+        cents = self._document.lesson.reference_cents
+        if heard is None or sound is None or not heard.is_of(sound, cents):
+            return None
+        listening = heard.listening
+        if listening is None or not (heard.is_all or end_s <= listening.end_s):
+            return None
+        return listening
+
     def toggle_opened(self) -> None:
         """Listen to recordings that are opened, or from now on only when asked."""
         LISTEN_OPENED.write(not LISTEN_OPENED.read())
@@ -119,13 +137,14 @@ class Whole(QObject):
             self.told.emit("Open a recording first.")
             return
         self._is_wished = True
-        if self._job is not None and not self._job.was_cancelled:
+        if self.is_listening:
             self.told.emit("It is being listened to: phrases come when that is done.")
         else:
             self._begin(sound, "Looking for phrases", behind=False)
 
     def _begin(self, sound: Sound, name: str, *, behind: bool) -> None:
         ticket, known = self._document.ticket(), self._heard
+        known = known if known is not None and known.is_all else None
         adding = Adding(self._document.fresh_merge())
 
         def work(progress: Progress) -> object:
@@ -147,6 +166,7 @@ class Whole(QObject):
     def _on_ended(self, job: Job) -> None:
         if self._job is job:
             self._job, self._is_wished = None, False
+            self.ended.emit(job.was_cancelled)
 
     def _on_sound_changed(self) -> None:
         """Stop listening to a recording that is not open any more."""
@@ -160,8 +180,10 @@ class Whole(QObject):
     def _on_partly(self, ticket: Ticket, adding: Adding, result: Proposed) -> None:
         """Take the first phrases while the rest is listened to."""
         if self._results.fits(ticket, "The proposal", quiet=True):
+            self._heard = result.heard
             self.found.emit(result)
-            self._add(ticket, adding, result)
+            if result.cuts:
+                self._add(ticket, adding, result)
 
     def _on_proposed(self, ticket: Ticket, adding: Adding, result: Proposed) -> None:
         if self._results.fits(ticket, "The proposal", quiet=True):
@@ -217,28 +239,28 @@ def _proposed(
     if known is not None and known.is_of(sound, cents):
         return _cut(known, lesson, 0.0)
     from juxtanote.core.analysis.instruments import mostly_others
-    from juxtanote.core.analysis.stretches import hear_all
+    from juxtanote.core.analysis.stretches import hear_whole
 
-    def so_far(notes: Sequence[PerceivedNote]) -> None:
+    def so_far(listening: Listening) -> None:
         nonlocal from_s
-        found = _cut(_lead(sound, cents, notes, is_all=False), lesson, from_s)
+        found = _cut(_lead(sound, cents, listening, is_all=False), lesson, from_s)
         ready = found.cuts[:-1]  # the last may go on
         if ready:
             from_s = ready[-1].end_s
-            partly(replace(found, cuts=ready))
+        partly(replace(found, cuts=ready))
 
-    notes = hear_all(sound, reference_cents=cents, progress=progress, so_far=so_far)
-    others = mostly_others([n.evidence for n in notes])
-    heard = replace(_lead(sound, cents, notes, is_all=True), others=others)
+    listening = hear_whole(sound, reference_cents=cents, progress=progress, so_far=so_far)
+    others = mostly_others([n.evidence for n in listening.notes])
+    heard = replace(_lead(sound, cents, listening, is_all=True), others=others)
     return _cut(heard, lesson, from_s)
 
 
-def _lead(sound: Sound, cents: float, notes: Sequence[PerceivedNote], *, is_all: bool) -> Heard:
-    """Keep what is sure enough of the lead."""
+def _lead(sound: Sound, cents: float, listening: Listening, *, is_all: bool) -> Heard:
+    """Keep what is sure enough of the lead, and all that was heard."""
     from juxtanote.core.analysis.parts import lead_of
 
-    sure = tuple(n for n in lead_of(notes) if n.confidence > SURE_ENOUGH)
-    return Heard(sound, cents, sure, others=False, is_all=is_all)
+    sure = tuple(n for n in lead_of(listening.notes) if n.confidence > SURE_ENOUGH)
+    return Heard(sound, cents, sure, others=False, is_all=is_all, listening=listening)
 
 
 def _cut(heard: Heard, lesson: Lesson, from_s: float) -> Proposed:

@@ -90,7 +90,7 @@ class HearDesk(Desk):
         self.feel_picture = FeelPicture()
         self.evidence = {name: soft_line() for name in ("reference", "tuning", "key", "parts")}
         self.measure, self.propose = QPushButton(labels.MEASURE), QPushButton(labels.PROPOSE)
-        self.refuse = QPushButton(labels.REFUSE)
+        self.refuse, self.listen = QPushButton(labels.REFUSE), QPushButton(labels.LISTEN)
         self.open_offer, self.lesson_offer = (
             QPushButton("Open recording…"),
             QPushButton("Open lesson…"),
@@ -173,6 +173,7 @@ class HearDesk(Desk):
         head.addStretch(1)
         head.addWidget(self.refuse)
         head.addWidget(self.propose)
+        head.addWidget(self.listen)
         left.column.addLayout(head)
         self._shown.addWidget(self.phrases)
         self._shown.addWidget(self._offer)

@@ -16,7 +16,7 @@ NO_PHRASES = (
     "ends, or let phrases be proposed: Ctrl+P."
 )
 ORDER = "Phrases in order: "
-PROPOSE, REFUSE = "Propose phrases", "Refuse all"
+PROPOSE, REFUSE, LISTEN = "Propose phrases", "Refuse all", "Listen to all"
 PROPOSED = "proposed; nobody touched it yet"
 MEASURE = "Measure the recording"
 COLUMNS = (

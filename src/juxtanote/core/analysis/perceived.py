@@ -47,7 +47,7 @@ class PerceivedNote:
 class Listening:
     """Everything one listening gave; the frame curves lie `hop_s` apart from `start_s`.
 
-    `posteriors` is the listener's own evidence, None on the road without weights.
+    `posteriors` is the listener's own evidence: None on the road without weights and of a whole song.
     """
 
     notes: tuple[PerceivedNote, ...]
@@ -57,6 +57,11 @@ class Listening:
     level_curve: NDArray[np.float64]
     voices_curve: NDArray[np.float64]
     posteriors: listener.Posteriors | None = None
+
+    @property
+    def end_s(self) -> float:
+        """Up to where it was listened to."""
+        return self.start_s + self.hop_s * len(self.onset_curve)
 
 
 def settled() -> DecoderSettings:

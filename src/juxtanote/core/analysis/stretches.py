@@ -1,9 +1,13 @@
 """Listening to stretches of a recording, one or all of them, in bounded memory."""
 
+from bisect import bisect_left
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
 from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
 
 from juxtanote.core.analysis.ahead import Ahead
 from juxtanote.core.analysis.listen import listen
@@ -16,9 +20,13 @@ from juxtanote.core.progress import Progress, no_progress, part_of
 
 ALONE_FROM = 0.35  # the confidence from which notes of a guitar alone are mostly right
 STRETCH_S = 30.0  # of sound at once, which bounds memory
+HOP_S = HOP_LENGTH / SAMPLE_RATE  # of the curves
 MARGIN_S = 0.5  # listened to on both sides of a stretch, for context
 # A note that ends so near to the end of its stretch may be cut.
 CUT_OFF_S, BEFORE_NOTE_S = 0.12, 0.05
+# A note that begins so little before a stretch belongs to it, one so little before its end to the next.
+EARLY_S, LATE_S = 0.03, 0.02
+SILENT_DB = -120.0
 
 
 class Forward(Protocol):
@@ -86,9 +94,48 @@ def hear_stretch(
         learned=learned, evidence=None if ahead is None else partial(ahead.between, first),
         unfocused=unfocused, is_guitar=is_guitar,
     )  # fmt: skip
-    inside = tuple(n for n in heard.notes if start_s - 0.03 <= n.onset_s < end_s - 0.02)
-    clipped = tuple(replace(n, onset_s=max(n.onset_s, start_s)) for n in inside)
-    return replace(heard, notes=clipped)
+    return replace(heard, notes=_notes_of(heard.notes, start_s, end_s))
+
+
+def _notes_of(
+    notes: tuple[PerceivedNote, ...], start_s: float, end_s: float
+) -> tuple[PerceivedNote, ...]:
+    inside = (n for n in notes if start_s - EARLY_S <= n.onset_s < end_s - LATE_S)
+    return tuple(replace(n, onset_s=max(n.onset_s, start_s)) for n in inside)
+
+
+def heard_between(whole: Listening, start_s: float, end_s: float) -> Listening:
+    """Take out of a whole listening what `hear_stretch` gives of a stretch; nothing is measured again.
+
+    Parameters
+    ----------
+    whole : Listening
+        As `hear_whole` gives it.
+    start_s, end_s : float
+        The stretch, in seconds.
+
+    Returns
+    -------
+    Listening
+        Notes that sound on are cut where a stretch by itself would have ended; without the listener's
+        own evidence.
+    """
+    until_s = end_s + MARGIN_S
+    low = max(int((start_s - MARGIN_S - whole.start_s) / whole.hop_s), 0)
+    high = max(int((until_s - whole.start_s) / whole.hop_s), low) + 1
+    return Listening(
+        tuple(_until(note, until_s) for note in _notes_of(whole.notes, start_s, end_s)),
+        whole.start_s + low * whole.hop_s, whole.hop_s, whole.onset_curve[low:high],
+        whole.level_curve[low:high], whole.voices_curve[low:high],
+    )  # fmt: skip
+
+
+def _until(note: PerceivedNote, until_s: float) -> PerceivedNote:
+    """Cut a note that sounds on, and its curve."""
+    if note.offset_s <= until_s:
+        return note
+    count = bisect_left(note.curve, until_s - note.onset_s, key=lambda point: point[0])
+    return replace(note, offset_s=until_s, curve=note.curve[:count])
 
 
 def hear_all(
@@ -99,8 +146,25 @@ def hear_all(
     learned: bool = True,
     hints: Hints | None = None,
     is_guitar: bool = False,
-    so_far: Callable[[Sequence[PerceivedNote]], None] | None = None,
 ) -> list[PerceivedNote]:
+    """Give the notes of `hear_whole`."""
+    heard = hear_whole(
+        sound, reference_cents=reference_cents, progress=progress, learned=learned, hints=hints,
+        is_guitar=is_guitar,
+    )  # fmt: skip
+    return list(heard.notes)
+
+
+def hear_whole(
+    sound: Sound,
+    *,
+    reference_cents: float = 0.0,
+    progress: Progress = no_progress,
+    learned: bool = True,
+    hints: Hints | None = None,
+    is_guitar: bool = False,
+    so_far: Callable[[Listening], None] | None = None,
+) -> Listening:
     """Listen to a whole recording stretch by stretch, in bounded memory.
 
     A note that still sounds where a stretch ends is heard whole: the next stretch begins with it.
@@ -118,10 +182,22 @@ def hear_all(
     is_guitar : bool
         True where somebody says so: no other instrument is doubted.
     so_far : callable, optional
-        Told all notes, sorted, after each stretch but the last.
+        Told what was heard, up to where that is final, after each stretch but the last.
+
+    Returns
+    -------
+    Listening
+        Its notes sorted; without the listener's own evidence, which would be large.
     """
     notes: list[PerceivedNote] = []
+    curves = np.zeros((3, 1 + int(sound.duration_s / HOP_S)))
+    curves[1] = SILENT_DB
     start, duration = 0.0, sound.duration_s
+
+    def heard_until(end_s: float) -> Listening:
+        onsets, levels, voices = curves[:, : 1 + int(end_s / HOP_S)].copy()
+        return Listening(tuple(notes), 0.0, HOP_S, onsets, levels, voices)
+
     with Ahead(sound, reference_cents=reference_cents, progress=progress) as ahead:
         while start < duration:
             end = min(start + STRETCH_S, duration)
@@ -133,10 +209,21 @@ def hear_all(
             following = _start_after(heard.notes, start, end) if end < duration else end
             notes += [note for note in heard.notes if note.onset_s < following]
             notes.sort(key=lambda note: (note.onset_s, note.midi))
+            _lay_in(curves, heard, start)
             start = following
             if so_far is not None and start < duration:
-                so_far(notes)
-    return notes
+                so_far(heard_until(start))
+    return heard_until(duration)
+
+
+def _lay_in(curves: NDArray[np.float64], heard: Listening, from_s: float) -> None:
+    """Lay the curves of a stretch into those of the whole, from where the stretch begins."""
+    first, begin = round(heard.start_s / HOP_S), int(from_s / HOP_S)
+    own = np.stack([heard.onset_curve, heard.level_curve, heard.voices_curve])
+    own = own[:, max(begin - first, 0) :]
+    begin = max(begin, first)
+    end = min(begin + own.shape[1], curves.shape[1])
+    curves[:, begin:end] = own[:, : end - begin]
 
 
 def _start_after(notes: Sequence[PerceivedNote], start_s: float, end_s: float) -> float:

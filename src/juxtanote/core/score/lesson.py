@@ -53,6 +53,12 @@ class Focus:
         if not 10.0 <= self.low_hz < self.high_hz <= 24_000.0:
             raise ValueError(f"a band from {self.low_hz} to {self.high_hz} Hz")
 
+    @property
+    def is_whole_mix(self) -> bool:
+        """Whether nothing is done: all is heard as it was recorded."""
+        band = self.low_hz, self.high_hz
+        return self.source == "mix" and band == (40.0, 10_000.0) and not self.without_drums
+
 
 @dataclass(frozen=True, slots=True)
 class Part:

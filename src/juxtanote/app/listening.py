@@ -1,0 +1,246 @@
+"""Phrases that are listened to: what was heard of the whole recording is not measured again."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, cast
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from juxtanote.app.document import Document, Ticket
+from juxtanote.app.placing import Placing, Starts, place_anew
+from juxtanote.app.results import Outdated, Results
+from juxtanote.app.whole import Whole
+from juxtanote.core.progress import Progress, part_of
+from juxtanote.core.score import readings
+
+if TYPE_CHECKING:
+    from juxtanote.core.analysis.perceived import Hints, Listening
+    from juxtanote.core.audio.sound import Sound
+    from juxtanote.core.score.lesson import Lesson, Phrase
+    from juxtanote.core.score.note import Evidence, Note
+
+Span = tuple[float, float]
+ONE, ALL = "Listen to phrase", "Listen to all phrases"
+
+
+@dataclass(frozen=True, slots=True)
+class Heard:
+    """What was heard of a phrase, placed."""
+
+    notes: tuple[Note, ...]
+    evidence: Evidence
+    merged: Phrase  # with what stayed of its notes
+    under: int = 0  # notes that were left out: far under the lead
+
+
+@dataclass(frozen=True, slots=True)
+class Wish:
+    """What is to be listened to, and what is known of it."""
+
+    phrase: Phrase
+    known: Listening | None  # what was heard of the whole recording
+    hints: Hints | None = None
+    stretch: Span | None = None
+    string: int | None = None
+
+
+class PhraseListening(QObject):
+    """Listens to one phrase, a stretch of it, or all phrases; `start` starts a job that is waited for."""
+
+    told = pyqtSignal(str)
+    _one_heard = pyqtSignal(object, object, int)  # ticket, Heard, step: from the job's thread
+
+    def __init__(
+        self,
+        document: Document,
+        results: Results,
+        placing: Placing,
+        whole: Whole,
+        start: Starts,
+        parent: QObject | None = None,
+    ) -> None:
+        super().__init__(parent)
+        self._document, self._results, self._placing = document, results, placing
+        self._whole, self._start = whole, start
+        self._is_wished = False  # all phrases, when the recording was listened to
+        self._one_heard.connect(self._on_one_heard)
+        whole.ended.connect(self._on_whole_ended)
+
+    def listen(
+        self,
+        hints: Hints | None = None,
+        stretch: Span | None = None,
+        string: int | None = None,
+    ) -> None:
+        """Listen to the current phrase, or a stretch of it, in the background.
+
+        With a `string` all is heard and placed there.
+        """
+        phrase, sound = self._document.phrase, self._document.sound
+        if phrase is None or sound is None or phrase.is_variant:
+            self.told.emit("Open a recording and choose a phrase of it first.")
+            return
+        ticket, start = self._document.ticket(phrase), (stretch or (phrase.start_s,))[0]
+        if start >= sound.duration_s:
+            self.told.emit(
+                f"“{phrase.name}” begins after the recording has ended: there is nothing to listen to."
+            )
+            return
+        asked = hints is not None or string is not None
+        wish = Wish(phrase, None if asked else self._known(phrase), hints, stretch, string)
+        self._start(
+            f"Listening to {phrase.name}",
+            lambda progress: _heard(sound, ticket.lesson, wish, progress),
+            lambda result: self._on_heard(ticket, cast(Heard, result), stretch),
+        )
+
+    def listen_to_all(self) -> None:
+        """Listen to every phrase that has no notes yet; one step to undo."""
+        sound, lesson = self._document.sound, self._document.lesson
+        if sound is None:
+            self.told.emit("Open a recording first.")
+            return
+        if not lesson.phrases:
+            self.told.emit("Cut a phrase first, or let phrases be proposed: Ctrl+P.")
+            return
+        if self._whole.is_listening:
+            self._is_wished = True
+            self.told.emit("Notes come when the recording was listened to as a whole.")
+            return
+        bare = [p for p in lesson.phrases if not p.notes and p.start_s < sound.duration_s]
+        if not bare:
+            self.told.emit("Every phrase has notes: L listens to one of them again.")
+            return
+        tickets = [self._document.ticket(phrase) for phrase in bare]
+        wishes = [Wish(phrase, self._known(phrase)) for phrase in bare]
+        step = self._document.fresh_merge()
+
+        def work(progress: Progress) -> object:
+            placed = lesson
+            for k, (ticket, wish) in enumerate(zip(tickets, wishes, strict=True)):
+                progress(k / len(wishes))
+                part = part_of(progress, k / len(wishes), (k + 1) / len(wishes))
+                heard = _heard(sound, placed, wish, part)
+                placed = placed.with_phrase(heard.merged)
+                self._one_heard.emit(ticket, heard, step)
+            return None
+
+        numbers = {phrase.ident for phrase in bare}
+        self._start(ALL, work, lambda _: self._on_all_heard(numbers))
+
+    def _known(self, phrase: Phrase) -> Listening | None:
+        """Give what was heard of the whole recording, where that tells what is asked."""
+        if not phrase.focus.is_whole_mix or _certain(phrase):
+            return None
+        return self._whole.heard_up_to(phrase.end_s)
+
+    def _on_whole_ended(self, was_stopped: bool) -> None:
+        if self._is_wished:
+            self._is_wished = False
+            if not was_stopped:
+                self.listen_to_all()
+
+    def _on_one_heard(self, ticket: Ticket, heard: Heard, step: int) -> None:
+        if self._results.fits(ticket, "What was heard", quiet=True):
+            self._take(ticket, heard, None, ALL, step)
+
+    def _on_all_heard(self, numbers: set[int]) -> None:
+        ours = [p for p in self._document.lesson.phrases if p.ident in numbers and p.notes]
+        notes = [note for phrase in ours for note in phrase.notes]
+        doubtful = sum(note.is_doubtful for note in notes)
+        words = f"{len(notes)} notes heard in {len(ours)} of {len(numbers)} phrases"
+        words += f", {doubtful} to look at." if doubtful else "."
+        self.told.emit(words + _of_others(notes))
+
+    def _on_heard(self, ticket: Ticket, heard: Heard, stretch: Span | None) -> None:
+        after = self._take(ticket, heard, stretch, ONE)
+        if after is None:
+            return
+        count, doubtful = len(after.notes), sum(n.is_doubtful for n in after.notes)
+        words = f"{count} notes heard" + (f", {doubtful} to look at: press D." if doubtful else ".")
+        if heard.under:
+            words += f" Left out: {heard.under} doubtful, far under the lead."
+        words += _of_others(after.notes)
+        if count == 0:
+            words = "No guitar was heard here. Bring it forward on the Hear desk, or cut another stretch."
+        self.told.emit(words)
+
+    def _take(
+        self, ticket: Ticket, heard: Heard, stretch: Span | None, text: str, step: int = -1
+    ) -> Phrase | None:
+        """Put what was heard into the lesson; give the phrase as it is then, None if it was dropped."""
+        began = ticket.phrase
+        assert began is not None
+
+        def merge(lesson: Lesson) -> Lesson:
+            from juxtanote.core.score.timing import counted
+
+            now = lesson.phrase(began.ident)
+            assert now is not None
+            if (now.start_s, now.end_s, now.part) != (began.start_s, began.end_s, began.part):
+                raise Outdated(f"{now.name} was moved meanwhile: listen again.")
+            fresh = (
+                heard.merged
+                if now.notes is began.notes
+                else readings.merge_listening(now, heard.notes, stretch)
+            )
+            fresh = replace(now, notes=fresh.notes, evidence=heard.evidence, proposed=False)
+            if fresh.notes and fresh.status == "heard":
+                fresh = replace(fresh, status="placed")
+            return lesson.with_phrase(counted(fresh, lesson.time_map))
+
+        taken = self._results.take(ticket, "What was heard", merge, text=text, step=step)
+        after = self._document.lesson.phrase(began.ident) if taken else None
+        if after is None:
+            return None
+        if after.notes and began.notes is not heard.merged.notes:
+            if after.notes != heard.merged.notes:  # edited meanwhile: placed with that
+                self._placing.around(began.ident, text)
+        return after
+
+
+def _certain(phrase: Phrase) -> tuple[tuple[float, float, float], ...]:
+    """Give the notes whose pitch a person set."""
+    kept = (n for n in phrase.notes if "pitch" in n.written.locked)
+    return tuple((n.onset_s, n.offset_s, n.heard.midi) for n in kept)
+
+
+def _heard(sound: Sound, lesson: Lesson, wish: Wish, progress: Progress) -> Heard:
+    """Hear a phrase, or take what was heard of the whole recording, and place it with what stays."""
+    from juxtanote.core.analysis.parts import lead_of
+    from juxtanote.core.analysis.perceived import Hints
+    from juxtanote.core.analysis.stretches import hear_stretch, heard_between
+    from juxtanote.core.placing import evidence_of, place_heard
+
+    phrase, around = wish.phrase, lesson.context(wish.phrase)
+    start, end = wish.stretch or (phrase.start_s, phrase.end_s)
+    hints = replace(wish.hints or Hints(), certain=_certain(phrase))
+    if wish.string:
+        hints = hints.on_string(around.guitar, wish.string)
+    elif wish.hints:  # what the guitar can sound counts where the person was told of it
+        hints = hints.on_guitar(around.guitar)
+    if wish.known is not None:
+        heard = heard_between(wish.known, start, end)
+    else:
+        heard = hear_stretch(
+            sound, start, end, reference_cents=around.reference_cents, focus=phrase.focus,
+            hints=hints, progress=progress,
+        )  # fmt: skip
+    # All that sounds where the person said what there is, and for a guitar under the lead.
+    told = bool(wish.string) or hints.expected_notes is not None
+    sorts = not told and phrase.part == lesson.parts[0].ident
+    found = lead_of(heard.notes) if sorts else list(heard.notes)
+    notes = tuple(place_heard(found, around.guitar, around.school, string=wish.string))
+    fresh = readings.merge_listening(phrase, notes, wish.stretch)
+    # Placed here with what stays: the window only has to put it in.
+    merged = place_anew(lesson.with_phrase(fresh), fresh)
+    evidence = evidence_of(heard) if wish.stretch is None else phrase.evidence
+    return Heard(notes, evidence, merged, len(heard.notes) - len(found))
+
+
+def _of_others(notes: list[Note] | tuple[Note, ...]) -> str:
+    from juxtanote.core.analysis.instruments import mostly_others
+
+    is_other = bool(notes) and mostly_others([note.heard.evidence for note in notes])
+    return " It does not sound like a guitar." if is_other else ""

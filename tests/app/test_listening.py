@@ -1,0 +1,160 @@
+"""Phrases are listened to one by one or all at once; what was heard as a whole is not measured again."""
+
+import unittest
+from dataclasses import replace
+from unittest import mock
+
+import numpy as np
+
+from juxtanote.app.listening import ALL, Wish, _heard
+from juxtanote.app.whole import Heard
+from juxtanote.core.analysis.perceived import Hints, Listening, PerceivedNote
+from juxtanote.core.progress import no_progress
+from juxtanote.core.score import edits
+from juxtanote.core.score.lesson import Focus
+from tests.app.test_results import Late
+from tests.app.windows import RATE
+from tests.lessons import small_lesson
+
+HEAR_STRETCH = "juxtanote.core.analysis.stretches.hear_stretch"
+MIDI = (57, 60, 62, 64, 67, 69, 67, 64)
+HOP_S = 0.01
+
+
+def whole(length_s: float = 8.0) -> Listening:
+    """Give what was heard of a recording: a note a second."""
+    notes = tuple(
+        PerceivedNote(k + 0.1, k + 0.9, float(midi), -18.0, 0.95)
+        for k, midi in enumerate(MIDI)
+        if k < length_s
+    )
+    curve = np.zeros(round(length_s / HOP_S))
+    return Listening(notes, 0.0, HOP_S, curve, curve - 60.0, curve)
+
+
+class WholeHeard(Late):
+    """A recording that was listened to, and two phrases of it without notes."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.document.open(replace(small_lesson(), phrases=()), None)
+        self.give_sound(np.zeros((2, 8 * RATE), np.float32))
+        self.document.change("x", lambda l: edits.cut_phrase(l, 1.0, 3.0, "first"))
+        self.document.change("x", lambda l: edits.cut_phrase(l, 4.0, 7.0, "second"))
+        self.document.choose_phrase(self.document.lesson.phrases[1].ident)
+        self.held.clear()
+        self.told.clear()
+        self.listening, self.whole = self.window.tasks.listening, self.window.tasks.whole
+        self.know(whole())
+
+    def know(self, listening: Listening, *, is_all: bool = True) -> None:
+        """Let the recording have been listened to."""
+        sound, cents = self.document.sound, self.document.lesson.reference_cents
+        assert sound is not None
+        self.whole._heard = Heard(sound, cents, (), False, is_all, listening)
+
+    def work(self) -> None:
+        """Do the work of the next job here and now."""
+        patch = mock.patch.object(
+            self.window.tasks, "_start", lambda name, work, then: then(work(no_progress))
+        )
+        patch.start()
+        self.addCleanup(patch.stop)
+
+
+class TestOnePhrase(WholeHeard):
+    def setUp(self) -> None:
+        super().setUp()
+        self.work()
+        self.anew = self.enterContext(mock.patch(HEAR_STRETCH, return_value=whole()))
+
+    def test_what_was_heard_is_not_measured_again(self) -> None:
+        self.listening.listen()
+        self.anew.assert_not_called()
+        phrase = self.document.phrase
+        assert phrase is not None
+        self.assertEqual([n.heard.midi for n in phrase.notes], list(MIDI[4:7]))
+        self.assertEqual(phrase.status, "placed")
+        self.assertIn("3 notes heard", self.told[-1])
+
+    def test_who_says_what_is_known_is_listened_for_anew(self) -> None:
+        self.listening.listen(Hints(one_voice=True))
+        self.anew.assert_called_once()
+
+    def test_a_guitar_brought_forward_is_listened_to_anew(self) -> None:
+        ident = self.document.lesson.phrases[1].ident
+        focus = Focus(without_drums=True)
+        self.document.change("x", lambda l: edits.change_phrase(l, ident, focus=focus))
+        self.listening.listen()
+        self.anew.assert_called_once()
+
+    def test_at_another_reference_pitch_all_is_heard_anew(self) -> None:
+        self.document.change("x", lambda l: replace(l, reference_cents=12.0))
+        self.listening.listen()
+        self.anew.assert_called_once()
+
+    def test_what_was_not_reached_yet_is_heard_by_itself(self) -> None:
+        self.know(whole(6.0), is_all=False)
+        self.listening.listen()
+        self.anew.assert_called_once()
+        self.anew.reset_mock()
+        self.document.choose_phrase(self.document.lesson.phrases[0].ident)
+        self.listening.listen()
+        self.anew.assert_not_called()
+
+
+class TestAllPhrases(WholeHeard):
+    def test_all_get_notes_in_one_step_of_undo(self) -> None:
+        self.work()
+        with mock.patch(HEAR_STRETCH) as anew:
+            self.window.actions_by_name["listen_to_all"].trigger()
+        anew.assert_not_called()
+        counts = [len(phrase.notes) for phrase in self.document.lesson.phrases]
+        self.assertEqual(counts, [2, 3])
+        self.assertIn("5 notes heard in 2 of 2 phrases", self.told[-1])
+        self.assertEqual(self.document.undo_stack.undoText(), ALL)
+        self.document.undo_stack.undo()
+        self.assertFalse(any(phrase.notes for phrase in self.document.lesson.phrases))
+        self.assertEqual(len(self.document.lesson.phrases), 2)
+
+    def test_phrases_with_notes_stay_as_they_are(self) -> None:
+        self.work()
+        self.listening.listen()
+        second = self.document.lesson.phrases[1]
+        self.listening.listen_to_all()
+        self.assertEqual(self.document.lesson.phrases[1], second)
+        self.assertEqual(len(self.document.lesson.phrases[0].notes), 2)
+        self.listening.listen_to_all()
+        self.assertIn("Every phrase has notes", self.told[-1])
+
+    def test_it_waits_while_the_recording_is_listened_to(self) -> None:
+        with mock.patch.object(type(self.whole), "is_listening", True):
+            self.listening.listen_to_all()
+        self.assertEqual(self.held, [])
+        self.whole.ended.emit(False)
+        self.assertEqual([name for name, _ in self.held], [ALL])
+
+    def test_it_does_not_wait_for_what_was_stopped(self) -> None:
+        with mock.patch.object(type(self.whole), "is_listening", True):
+            self.listening.listen_to_all()
+        self.whole.ended.emit(True)
+        self.whole.ended.emit(False)
+        self.assertEqual(self.held, [])
+
+    def test_a_phrase_that_is_gone_is_left_out(self) -> None:
+        first, second = self.document.lesson.phrases
+        tickets = [self.document.ticket(phrase) for phrase in (first, second)]
+        sound = self.document.sound
+        assert sound is not None
+        heard = [
+            _heard(sound, self.document.lesson, Wish(p, whole()), no_progress)
+            for p in (first, second)
+        ]
+        self.document.change("x", lambda l: edits.delete_phrase(l, first.ident))
+        for ticket, one in zip(tickets, heard, strict=True):
+            self.listening._on_one_heard(ticket, one, self.document.fresh_merge())
+        self.assertEqual([len(p.notes) for p in self.document.lesson.phrases], [3])
+
+
+if __name__ == "__main__":
+    unittest.main()
