@@ -1,15 +1,17 @@
 """Phrases are listened to one by one or all at once; what was heard as a whole is not measured again."""
 
 import unittest
+from collections.abc import Callable
 from dataclasses import replace
 from unittest import mock
 
 import numpy as np
 
+from juxtanote.app.jobs.runner import Job, Then
 from juxtanote.app.listening import ALL, Wish, _heard
-from juxtanote.app.whole import Heard
+from juxtanote.app.whole import Heard, Proposed
 from juxtanote.core.analysis.perceived import Hints, Listening, PerceivedNote
-from juxtanote.core.progress import no_progress
+from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score import edits
 from juxtanote.core.score.lesson import Focus
 from tests.app.test_results import Late
@@ -19,6 +21,7 @@ from tests.lessons import small_lesson
 HEAR_STRETCH = "juxtanote.core.analysis.stretches.hear_stretch"
 MIDI = (57, 60, 62, 64, 67, 69, 67, 64)
 HOP_S = 0.01
+Work = Callable[[Progress], object]
 
 
 def whole(length_s: float = 8.0) -> Listening:
@@ -54,9 +57,11 @@ class WholeHeard(Late):
         self.whole._heard = Heard(sound, cents, (), False, is_all, listening)
 
     def work(self) -> None:
-        """Do the work of the next job here and now."""
+        """Do the work of jobs here and now, but for what is done behind all else."""
         patch = mock.patch.object(
-            self.window.tasks, "_start", lambda name, work, then: then(work(no_progress))
+            self.window.tasks,
+            "_start",
+            lambda name, work, then, *, behind=False: None if behind else then(work(no_progress)),
         )
         patch.start()
         self.addCleanup(patch.stop)
@@ -76,6 +81,28 @@ class TestOnePhrase(WholeHeard):
         self.assertEqual([n.heard.midi for n in phrase.notes], list(MIDI[4:7]))
         self.assertEqual(phrase.status, "placed")
         self.assertIn("3 notes heard", self.told[-1])
+
+    def test_what_lies_under_the_strings_is_told(self) -> None:
+        low = tuple(
+            replace(n, midi=n.midi - 36.0) if k == 5 else n for k, n in enumerate(whole().notes)
+        )
+        self.know(replace(whole(), notes=low))
+        self.listening.listen()
+        self.assertIn("2 notes heard", self.told[-1])
+        self.assertIn("One was left out: no string", self.told[-1])
+
+    def test_the_rest_is_listened_to_behind_unless_it_was_stopped(self) -> None:
+        self.whole._heard = None
+        del self.whole.listen_behind  # type: ignore[method-assign]  # as it is
+        with mock.patch.object(self.whole, "_begin") as begin:
+            self.listening.listen()
+            begin.assert_called_once()
+            self.whole._stopped = self.document.sound
+            self.listening.listen()
+            begin.assert_called_once()
+            self.whole._stopped = None
+            self.listening.listen(Hints(one_voice=True))
+            begin.assert_called_once()
 
     def test_who_says_what_is_known_is_listened_for_anew(self) -> None:
         self.listening.listen(Hints(one_voice=True))
@@ -127,7 +154,35 @@ class TestAllPhrases(WholeHeard):
         self.listening.listen_to_all()
         self.assertIn("Every phrase has notes", self.told[-1])
 
+    def test_a_recording_that_was_not_heard_is_heard_as_a_whole_first(self) -> None:
+        self.whole._heard = None
+        begun: list[tuple[str, Then]] = []
+
+        def start(name: str, work: Work, then: Then, **_: object) -> Job:
+            begun.append((name, then))
+            return Job(name, work)
+
+        with mock.patch.object(self.window.tasks, "_start", start):
+            self.listening.listen_to_all()
+            ((name, then),) = begun
+            self.assertEqual(name, "Listening to the recording")
+            self.assertIn("as a whole", self.told[-1])
+            sound, job = self.document.sound, self.whole._job
+            assert sound is not None and job is not None
+            then(Proposed(Heard(sound, 0.0, (), False, True, whole()), (), ()))
+            self.whole._on_ended(job)
+        self.assertEqual([name for name, _ in begun[1:]], [ALL])
+
+    def test_another_lesson_does_not_get_what_was_wished_in_the_first(self) -> None:
+        self.whole._heard = None
+        self.listening.listen_to_all()
+        self.held.clear()
+        self.document.open(small_lesson(), None)
+        self.whole.ended.emit(False)
+        self.assertEqual(self.held, [])
+
     def test_it_waits_while_the_recording_is_listened_to(self) -> None:
+        self.whole._heard = None
         with mock.patch.object(type(self.whole), "is_listening", True):
             self.listening.listen_to_all()
         self.assertEqual(self.held, [])
@@ -135,6 +190,7 @@ class TestAllPhrases(WholeHeard):
         self.assertEqual([name for name, _ in self.held], [ALL])
 
     def test_it_does_not_wait_for_what_was_stopped(self) -> None:
+        self.whole._heard = None
         with mock.patch.object(type(self.whole), "is_listening", True):
             self.listening.listen_to_all()
         self.whole.ended.emit(True)

@@ -259,8 +259,11 @@ class TestWhatTheWholeTells(unittest.TestCase):
         self.assertIn("lowest note heard D2", heard.tuning)
         self.assertIn("Lowest string down a tone", heard.tuning)
         self.assertIn("D minor", heard.key)
-        few = heard_so_far(small_lesson(), no_progress, told(whole[:8]))
+        few = heard_so_far(small_lesson(), no_progress, told(whole[2:8]))
         self.assertIn("lowest note heard A2", few.tuning)
+        # What no string of a standard tuning can sound is not in the phrases, and is told all the same.
+        low = heard_so_far(small_lesson(), no_progress, told(whole[:8]))
+        self.assertIn("lowest note heard D2", low.tuning)
         once = heard_so_far(Lesson(), no_progress, told(played(31, *[52] * 9))).tuning
         self.assertIn("lowest note heard E3: Standard", once)  # one note alone may be heard too low
 

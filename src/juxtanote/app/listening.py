@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
 Span = tuple[float, float]
 ONE, ALL = "Listen to phrase", "Listen to all phrases"
+MUCH = 0.25  # of a recording: more of it is sooner listened to as a whole, and better
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +33,7 @@ class Heard:
     evidence: Evidence
     merged: Phrase  # with what stayed of its notes
     under: int = 0  # notes that were left out: far under the lead
+    unplayable: int = 0  # and those that no string can sound
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,7 +65,9 @@ class PhraseListening(QObject):
         super().__init__(parent)
         self._document, self._results, self._placing = document, results, placing
         self._whole, self._start = whole, start
-        self._is_wished = False  # all phrases, when the recording was listened to
+        self._wished_in: int | None = (
+            None  # the document whose phrases wait for the whole recording
+        )
         self._one_heard.connect(self._on_one_heard)
         whole.ended.connect(self._on_whole_ended)
 
@@ -94,6 +98,8 @@ class PhraseListening(QObject):
             lambda progress: _heard(sound, ticket.lesson, wish, progress),
             lambda result: self._on_heard(ticket, cast(Heard, result), stretch),
         )
+        if not asked:
+            self._whole.listen_behind()
 
     def listen_to_all(self) -> None:
         """Listen to every phrase that has no notes yet; one step to undo."""
@@ -104,30 +110,42 @@ class PhraseListening(QObject):
         if not lesson.phrases:
             self.told.emit("Cut a phrase first, or let phrases be proposed: Ctrl+P.")
             return
-        if self._whole.is_listening:
-            self._is_wished = True
-            self.told.emit("Notes come when the recording was listened to as a whole.")
-            return
-        bare = [p for p in lesson.phrases if not p.notes and p.start_s < sound.duration_s]
-        if not bare:
+        wishes = self._bare(sound)
+        if not wishes:
             self.told.emit("Every phrase has notes: L listens to one of them again.")
             return
-        tickets = [self._document.ticket(phrase) for phrase in bare]
-        wishes = [Wish(phrase, self._known(phrase)) for phrase in bare]
-        step = self._document.fresh_merge()
+        unknown_s = sum(w.phrase.end_s - w.phrase.start_s for w in wishes if w.known is None)
+        if unknown_s > MUCH * sound.duration_s:
+            self._whole.hear(behind=False)
+        if unknown_s and self._whole.is_listening:
+            self._wished_in = self._document.number
+            self.told.emit("Notes come when the recording was listened to as a whole.")
+        else:
+            self._listen_to(wishes, sound)
+
+    def _bare(self, sound: Sound) -> list[Wish]:
+        """Give what is to be listened to: phrases without notes."""
+        phrases = self._document.lesson.phrases
+        bare = (p for p in phrases if not p.notes and p.start_s < sound.duration_s)
+        return [Wish(phrase, self._known(phrase)) for phrase in bare]
+
+    def _listen_to(self, wishes: list[Wish], sound: Sound) -> None:
+        tickets = [self._document.ticket(wish.phrase) for wish in wishes]
+        lesson, step = self._document.lesson, self._document.fresh_merge()
 
         def work(progress: Progress) -> object:
-            placed = lesson
+            placed, unplayable = lesson, 0
             for k, (ticket, wish) in enumerate(zip(tickets, wishes, strict=True)):
                 progress(k / len(wishes))
                 part = part_of(progress, k / len(wishes), (k + 1) / len(wishes))
                 heard = _heard(sound, placed, wish, part)
                 placed = placed.with_phrase(heard.merged)
+                unplayable += heard.unplayable
                 self._one_heard.emit(ticket, heard, step)
-            return None
+            return unplayable
 
-        numbers = {phrase.ident for phrase in bare}
-        self._start(ALL, work, lambda _: self._on_all_heard(numbers))
+        numbers = {wish.phrase.ident for wish in wishes}
+        self._start(ALL, work, lambda count: self._on_all_heard(numbers, cast(int, count)))
 
     def _known(self, phrase: Phrase) -> Listening | None:
         """Give what was heard of the whole recording, where that tells what is asked."""
@@ -136,22 +154,22 @@ class PhraseListening(QObject):
         return self._whole.heard_up_to(phrase.end_s)
 
     def _on_whole_ended(self, was_stopped: bool) -> None:
-        if self._is_wished:
-            self._is_wished = False
-            if not was_stopped:
-                self.listen_to_all()
+        wished_in, self._wished_in = self._wished_in, None
+        sound = self._document.sound
+        if wished_in == self._document.number and sound is not None and not was_stopped:
+            self._listen_to(self._bare(sound), sound)
 
     def _on_one_heard(self, ticket: Ticket, heard: Heard, step: int) -> None:
         if self._results.fits(ticket, "What was heard", quiet=True):
             self._take(ticket, heard, None, ALL, step)
 
-    def _on_all_heard(self, numbers: set[int]) -> None:
+    def _on_all_heard(self, numbers: set[int], unplayable: int) -> None:
         ours = [p for p in self._document.lesson.phrases if p.ident in numbers and p.notes]
         notes = [note for phrase in ours for note in phrase.notes]
         doubtful = sum(note.is_doubtful for note in notes)
         words = f"{len(notes)} notes heard in {len(ours)} of {len(numbers)} phrases"
         words += f", {doubtful} to look at." if doubtful else "."
-        self.told.emit(words + _of_others(notes))
+        self.told.emit(words + _of_others(notes) + _of_strings(unplayable))
 
     def _on_heard(self, ticket: Ticket, heard: Heard, stretch: Span | None) -> None:
         after = self._take(ticket, heard, stretch, ONE)
@@ -161,8 +179,8 @@ class PhraseListening(QObject):
         words = f"{count} notes heard" + (f", {doubtful} to look at: press D." if doubtful else ".")
         if heard.under:
             words += f" Left out: {heard.under} doubtful, far under the lead."
-        words += _of_others(after.notes)
-        if count == 0:
+        words += _of_others(after.notes) + _of_strings(heard.unplayable)
+        if count == 0 and not heard.unplayable:
             words = "No guitar was heard here. Bring it forward on the Hear desk, or cut another stretch."
         self.told.emit(words)
 
@@ -236,7 +254,7 @@ def _heard(sound: Sound, lesson: Lesson, wish: Wish, progress: Progress) -> Hear
     # Placed here with what stays: the window only has to put it in.
     merged = place_anew(lesson.with_phrase(fresh), fresh)
     evidence = evidence_of(heard) if wish.stretch is None else phrase.evidence
-    return Heard(notes, evidence, merged, len(heard.notes) - len(found))
+    return Heard(notes, evidence, merged, len(heard.notes) - len(found), len(found) - len(notes))
 
 
 def _of_others(notes: list[Note] | tuple[Note, ...]) -> str:
@@ -244,3 +262,10 @@ def _of_others(notes: list[Note] | tuple[Note, ...]) -> str:
 
     is_other = bool(notes) and mostly_others([note.heard.evidence for note in notes])
     return " It does not sound like a guitar." if is_other else ""
+
+
+def _of_strings(unplayable: int) -> str:
+    if not unplayable:
+        return ""
+    which = "One was" if unplayable == 1 else f"{unplayable} were"
+    return f" {which} left out: no string sounds so low or high (see the tuning on Hear)."

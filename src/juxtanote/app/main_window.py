@@ -133,7 +133,7 @@ class MainWindow(QMainWindow):
         status = self.statusBar()
         assert status is not None
         status.setSizeGripEnabled(False)
-        status.setFixedHeight(px(22))
+        status.setFixedHeight(px(24))
         status.setStyleSheet(
             f"QStatusBar {{ background: {colour('panel').name()}; }} QStatusBar::item {{ border: none; }}"
         )

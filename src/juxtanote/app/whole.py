@@ -58,6 +58,7 @@ class Adding:
     """What became of the proposals of one listening: they come bit by bit, and are one step to undo."""
 
     step: int
+    quiet: bool = False  # nobody waits to be told
     cuts: list[Cut] = field(default_factory=list)
     taken: int = 0  # so many of them
     numbers: set[int] = field(default_factory=set)  # of phrases that were made of them
@@ -95,6 +96,7 @@ class Whole(QObject):
         self._job: Job | None = None
         self._is_wished = False  # somebody asked for phrases
         self._begun: Sound | None = None  # what was listened to without being asked
+        self._stopped: Sound | None = None  # what a person did not want to be listened to
         document.sound_changed.connect(self._on_sound_changed)
         self._partly.connect(self._on_partly)
 
@@ -107,6 +109,19 @@ class Whole(QObject):
             return
         self._begun = sound
         self._begin(sound, "Listening to the recording", behind=True)
+
+    def listen_behind(self) -> None:
+        """Listen behind all else where a phrase was asked for: others will be, and are known then."""
+        sound = self._document.sound
+        if sound is not self._stopped and LISTEN_OPENED.read():
+            self.hear(behind=True)
+
+    def hear(self, *, behind: bool) -> None:
+        """Listen to the recording where that was not done, and is not under way; nothing is told."""
+        sound = self._document.sound
+        if sound is None or self.is_listening or self.heard_up_to(sound.duration_s) is not None:
+            return
+        self._begin(sound, "Listening to the recording", behind=behind, quiet=True)
 
     @property
     def is_listening(self) -> bool:
@@ -142,10 +157,10 @@ class Whole(QObject):
         else:
             self._begin(sound, "Looking for phrases", behind=False)
 
-    def _begin(self, sound: Sound, name: str, *, behind: bool) -> None:
+    def _begin(self, sound: Sound, name: str, *, behind: bool, quiet: bool = False) -> None:
         ticket, known = self._document.ticket(), self._heard
         known = known if known is not None and known.is_all else None
-        adding = Adding(self._document.fresh_merge())
+        adding = Adding(self._document.fresh_merge(), quiet)
 
         def work(progress: Progress) -> object:
             return _proposed(
@@ -166,6 +181,8 @@ class Whole(QObject):
     def _on_ended(self, job: Job) -> None:
         if self._job is job:
             self._job, self._is_wished = None, False
+            if job.was_cancelled:
+                self._stopped = self._document.sound
             self.ended.emit(job.was_cancelled)
 
     def _on_sound_changed(self) -> None:
@@ -176,6 +193,8 @@ class Whole(QObject):
             self._heard = None
         if self._begun is not self._document.sound:
             self._begun = None  # a recording that was closed is not kept
+        if self._stopped is not self._document.sound:
+            self._stopped = None
 
     def _on_partly(self, ticket: Ticket, adding: Adding, result: Proposed) -> None:
         """Take the first phrases while the rest is listened to."""
@@ -194,8 +213,10 @@ class Whole(QObject):
         if added:
             is_cut = bool(self._document.lesson.phrases)
             self.told.emit(_said(adding.count, is_cut=is_cut, others=result.heard.others))
-        elif self._document.is_open(ticket):
-            self.told.emit("The recording was listened to: Ctrl+P proposes phrases at once.")
+        elif self._document.is_open(ticket) and not adding.quiet:
+            self.told.emit(
+                "The recording was listened to: L, Alt+L and Ctrl+P need not do so again."
+            )
 
     def _add(self, ticket: Ticket, adding: Adding, result: Proposed) -> bool:
         """Add what is proposed, all of one listening as one step of undo; False where it may not."""

@@ -79,7 +79,7 @@ class HearDesk(Desk):
         self._pause.setSingleShot(True)
         self._pause.setInterval(EVIDENCE_PAUSE_MS)
         self.strip = Strip(document, transport, detailed=True)
-        self.order = soft()
+        self.order = soft_line()
         self.model = PhraseModel(document, self._on_edited, self.told.emit)
         self.phrases = QTableView()
         self._set_up_table()

@@ -53,9 +53,13 @@ def heard_so_far(lesson: Lesson, progress: Progress, heard: Heard | None = None)
 
 def _tuning(lesson: Lesson, whole: Sequence[PerceivedNote]) -> str:
     """Say which tuning the notes of the first part would need."""
-    midi = [n.heard.midi for p in lesson.phrases_of(lesson.parts[0].ident) for n in p.notes]
+    first = lesson.parts[0]
+    midi = [n.heard.midi for p in lesson.phrases_of(first.ident) for n in p.notes]
     if len(whole) > len(midi):
         midi = [n.midi for n in whole]
+    else:  # what lies under the guitar's strings is not written: it tells of another tuning all the same
+        under = min(first.guitar.tuning) - 0.5
+        midi += [n.midi for n in whole if n.midi < under]
     few = lowest_heard(midi)
     if few is None:
         return "listen to a phrase to estimate it"
