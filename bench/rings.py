@@ -1,12 +1,13 @@
 """Rings two to four: what no training ever touched.
 
-    python -m bench rings [--only foreign hostile records] [--records FOLDER] [--most N] [--worst N DIR]
+    python -m bench rings [--only foreign hostile records phrases] [--records FOLDER] [--most N] [--worst N DIR]
 
 *foreign*: the composed phrases through the instruments of Debian's csound-soundfont and opl3-soundfont,
 amplifiers and effects of guitarix-ladspa, drums of avldrums.lv2-soundfont. *hostile*: what is no guitar.
 *records*: songs whose certain notes are listed in ``NAME.pairs.csv`` (onset, pitch) beside ``NAME.mix.flac`` and
 ``NAME.stem.flac``; where ``NAME.strokes.csv`` (onset) lists every stroke that a person charted, of which pitch ever,
-how many of them are heard at all.
+how many of them are heard at all. *phrases* (only when asked for): the same notes in the phrases that are proposed,
+taken from what was heard of the whole song, and each phrase listened to by itself.
 """
 
 import argparse
@@ -25,6 +26,7 @@ from scipy import signal
 from bench.accuracy import Tally, hear, picture, retuned, show, tally
 from bench.composed import phrases
 from bench.hands import placed_right
+from bench.records import phrases as phrases_of_records
 from bench.records import records
 from juxtanote.core.synth.strings import StringEvent
 from lab import instruments
@@ -362,7 +364,9 @@ def beyond(most: int, folder: Path | None, worst: tuple[int, Path] | None = None
 def main(arguments: list[str]) -> None:
     """Run it."""
     parser = argparse.ArgumentParser(prog="bench rings", description=__doc__)
-    parser.add_argument("--only", nargs="*", default=[], help="foreign, hostile or records")
+    parser.add_argument(
+        "--only", nargs="*", default=[], help="foreign, hostile, records or phrases"
+    )
     parser.add_argument("--records", type=Path, help="a folder of recorded songs")
     parser.add_argument("--most", type=int, default=1000)
     parser.add_argument("--worst", nargs=2, metavar=("N", "DIR"), default=None)
@@ -376,6 +380,8 @@ def main(arguments: list[str]) -> None:
         hostile()
     if "records" in options.only and options.records:
         records(options.records)
+    if "phrases" in options.only and options.records:
+        phrases_of_records(options.records)
 
 
 if __name__ == "__main__":

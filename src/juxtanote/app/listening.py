@@ -242,8 +242,8 @@ def _heard(sound: Sound, lesson: Lesson, wish: Wish, progress: Progress) -> Hear
         heard = heard_between(wish.known, start, end)
     else:
         heard = hear_stretch(
-            sound, start, end, reference_cents=around.reference_cents, focus=phrase.focus,
-            hints=hints, progress=progress,
+            sound, start, end, reference_cents=around.reference_cents,
+            focus=None if phrase.focus.is_whole_mix else phrase.focus, hints=hints, progress=progress,
         )  # fmt: skip
     # All that sounds where the person said what there is, and for a guitar under the lead.
     told = bool(wish.string) or hints.expected_notes is not None

@@ -22,6 +22,7 @@ ALONE_FROM = 0.35  # the confidence from which notes of a guitar alone are mostl
 STRETCH_S = 30.0  # of sound at once, which bounds memory
 HOP_S = HOP_LENGTH / SAMPLE_RATE  # of the curves
 MARGIN_S = 0.5  # listened to on both sides of a stretch, for context
+AROUND_S = 3.0  # and named with it where it is heard by itself: what a note is hangs on its company
 # A note that ends so near to the end of its stretch may be cut.
 CUT_OFF_S, BEFORE_NOTE_S = 0.12, 0.05
 # A note that begins so little before a stretch belongs to it, one so little before its end to the next.
@@ -57,6 +58,9 @@ def hear_stretch(
 ) -> Listening:
     """Listen to one stretch of a recording, a little before and after it for context.
 
+    Where the guitar is not brought forward it is heard in the pieces of the whole recording, with what
+    lies around them: a phrase by itself is heard worse (`bench rings --only phrases`).
+
     Parameters
     ----------
     sound : Sound
@@ -76,6 +80,17 @@ def hear_stretch(
     is_guitar : bool
         True where somebody says so: no other instrument is doubted.
     """
+    if ahead is None and focus is None and learned:
+        around_s = AROUND_S if hints is None or hints.expected_notes is None else 0.0
+        low, high = max(start_s - around_s, 0.0), min(end_s + around_s, sound.duration_s)
+        with Ahead(
+            sound, end_s=high + MARGIN_S, reference_cents=reference_cents, progress=progress
+        ) as ahead:
+            heard = hear_stretch(
+                sound, low, high, reference_cents=reference_cents, hints=hints,
+                progress=ahead.report, ahead=ahead, is_guitar=is_guitar,
+            )  # fmt: skip
+        return heard_between(heard, start_s, end_s)
     low = max(start_s - MARGIN_S, 0.0)
     first = int(low * SAMPLE_RATE / HOP_LENGTH)
     if ahead is not None:
