@@ -103,16 +103,10 @@ class PhraseListening(QObject):
 
     def listen_to_all(self) -> None:
         """Listen to every phrase that has no notes yet; one step to undo."""
-        sound, lesson = self._document.sound, self._document.lesson
-        if sound is None:
-            self.told.emit("Open a recording first.")
-            return
-        if not lesson.phrases:
-            self.told.emit("Cut a phrase first, or let phrases be proposed: Ctrl+P.")
-            return
-        wishes = self._bare(sound)
-        if not wishes:
-            self.told.emit("Every phrase has notes: L listens to one of them again.")
+        sound = self._document.sound
+        wishes = self._bare(sound) if sound is not None else []
+        if sound is None or not wishes:
+            self.told.emit("Open a recording first, and cut a phrase of it.")
             return
         unknown_s = sum(w.phrase.end_s - w.phrase.start_s for w in wishes if w.known is None)
         if unknown_s > MUCH * sound.duration_s:

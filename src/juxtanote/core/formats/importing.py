@@ -128,9 +128,10 @@ def _at_its_sound(
         raise ImportFileError("There is no recording to find the notes in. Open it first.")
     cents = lesson.reference_cents
     if target is not None:
+        focus = None if target.focus.is_whole_mix else target.focus
         heard = list(
             hear_stretch(
-                sound, target.start_s, target.end_s, reference_cents=cents, focus=target.focus,
+                sound, target.start_s, target.end_s, reference_cents=cents, focus=focus,
                 progress=progress,
             ).notes
         )  # fmt: skip
