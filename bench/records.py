@@ -12,18 +12,16 @@ from scipy.sparse import csr_array
 from scipy.sparse.csgraph import maximum_bipartite_matching
 
 from juxtanote.core.analysis.middle import whole_middle
-from juxtanote.core.analysis.parts import lead_of
 from juxtanote.core.analysis.perceived import PerceivedNote
 from juxtanote.core.analysis.reference_pitch import reference_to_hear_at
 from juxtanote.core.analysis.spectra import SAMPLE_RATE
 from juxtanote.core.analysis.stretches import hear_all, hear_stretch, hear_whole, heard_between
 from juxtanote.core.audio.read import read_sound
 from juxtanote.core.measuring import measure_recording, time_map_of
-from juxtanote.core.score.cuts import propose_cuts
+from juxtanote.core.proposing import lead_among, propose_phrases
 
 ON_S, PITCH, WINDOW_S, SOUNDS_S = 0.05, 0.5, 0.25, 0.09
 MOST_LATE_S = 0.1  # a chart may be
-SURE = 0.6  # notes that phrases are cut by
 
 
 def _pairs(path: Path) -> np.ndarray:
@@ -105,7 +103,7 @@ def records(folder: Path) -> None:
 
 
 def phrases(folder: Path) -> None:
-    """Print how certain notes of the mixes are heard in phrases taken from the whole, and phrase by phrase."""
+    """Print which certain notes a person gets who listens to all proposed phrases, and phrase by phrase."""
     scores = []
     for path in sorted(folder.glob("*.mix.flac")):
         pairs = _pairs(path.with_name(f"{path.name.split('.')[0]}.pairs.csv"))
@@ -113,23 +111,19 @@ def phrases(folder: Path) -> None:
         measured = measure_recording(sound)
         cents = measured.reference_cents
         whole = hear_whole(sound, reference_cents=cents)
-        lead = [note for note in lead_of(whole.notes) if note.confidence > SURE]
-        cuts = propose_cuts(
-            [n.onset_s for n in lead], [n.offset_s for n in lead], time_map_of(measured.beats),
-            [n.midi for n in lead],
-        )  # fmt: skip
+        cuts = propose_phrases(lead_among(whole.notes), time_map_of(measured.beats))
         spans = [(cut.start_s, cut.end_s) for cut in cuts]
-        inside = np.array([any(a <= at < b for a, b in spans) for at in pairs[:, 0]])
+        inside = sum(any(a <= at < b for a, b in spans) for at in pairs[:, 0])
         taken = [n for a, b in spans for n in heard_between(whole, a, b).notes]
         alone = [
             n for a, b in spans for n in hear_stretch(sound, a, b, reference_cents=cents).notes
         ]
         ways = {"from the whole": taken, "by themselves": alone}
-        scores.append([score_pairs(pairs[inside], notes) for notes in ways.values()])
+        scores.append([score_pairs(pairs, notes) for notes in ways.values()])
         for (way, notes), (pit, snd, clutter) in zip(ways.items(), scores[-1], strict=True):
             print(
                 f"{path.name:20s} {len(spans)} phrases {way:16s} pit {pit:.3f}  snd {snd:.3f}  "
-                f"clutter {clutter:.2f}  {len(notes)} notes, {inside.sum()} certain",
+                f"clutter {clutter:.2f}  {len(notes)} notes, {inside} of {len(pairs)} certain ones inside",
                 flush=True,
             )
     for way, (pit, snd, clutter) in zip(

@@ -6,8 +6,8 @@
 amplifiers and effects of guitarix-ladspa, drums of avldrums.lv2-soundfont. *hostile*: what is no guitar.
 *records*: songs whose certain notes are listed in ``NAME.pairs.csv`` (onset, pitch) beside ``NAME.mix.flac`` and
 ``NAME.stem.flac``; where ``NAME.strokes.csv`` (onset) lists every stroke that a person charted, of which pitch ever,
-how many of them are heard at all. *phrases* (only when asked for): the same notes in the phrases that are proposed,
-taken from what was heard of the whole song, and each phrase listened to by itself.
+how many of them are heard at all. *phrases* (only when asked for): what a person gets of the same notes in the phrases
+that are proposed, taken from what was heard of the whole song, and each phrase listened to by itself.
 """
 
 import argparse

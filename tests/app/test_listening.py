@@ -54,7 +54,7 @@ class WholeHeard(Late):
         """Let the recording have been listened to."""
         sound, cents = self.document.sound, self.document.lesson.reference_cents
         assert sound is not None
-        self.whole._heard = Heard(sound, cents, (), False, is_all, listening)
+        self.whole._heard = Heard(sound, cents, (), False, is_all, (), listening)
 
     def work(self) -> None:
         """Do the work of jobs here and now, but for what is done behind all else."""
@@ -172,7 +172,7 @@ class TestAllPhrases(WholeHeard):
             self.assertIn("as a whole", self.told[-1])
             sound, job = self.document.sound, self.whole._job
             assert sound is not None and job is not None
-            then(Proposed(Heard(sound, 0.0, (), False, True, whole()), (), ()))
+            then(Proposed(Heard(sound, 0.0, (), False, True, (), whole()), (), ()))
             self.whole._on_ended(job)
         self.assertEqual([name for name, _ in begun[1:]], [ALL])
 

@@ -25,7 +25,6 @@ if TYPE_CHECKING:
 
 ON_OPENING = "Recordings that are opened are listened to, and phrases proposed."
 ON_WISH = "Recordings are listened to only when asked from now on: Ctrl+P proposes phrases."
-SURE_ENOUGH = 0.6  # notes that phrases are cut by: doubtful ones make rests where there are none
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +36,8 @@ class Heard:
     notes: tuple[PerceivedNote, ...]  # of the lead: those that are sure enough
     others: bool  # mostly what does not sound like a guitar
     is_all: bool = True  # False while the rest is listened to
-    listening: Listening | None = None  # all that was heard, doubtful notes too
+    doubtful: tuple[PerceivedNote, ...] = ()  # of the lead, not sure enough to cut by
+    listening: Listening | None = None  # all that was heard
 
     def is_of(self, sound: Sound, reference_cents: float) -> bool:
         """Tell whether it is of this sound at this reference."""
@@ -277,23 +277,20 @@ def _proposed(
 
 
 def _lead(sound: Sound, cents: float, listening: Listening, *, is_all: bool) -> Heard:
-    """Keep what is sure enough of the lead, and all that was heard."""
-    from juxtanote.core.analysis.parts import lead_of
+    """Keep the lead, and all that was heard."""
+    from juxtanote.core.proposing import lead_among
 
-    sure = tuple(n for n in lead_of(listening.notes) if n.confidence > SURE_ENOUGH)
-    return Heard(sound, cents, sure, others=False, is_all=is_all, listening=listening)
+    lead = lead_among(listening.notes)
+    return Heard(sound, cents, lead.sure, False, is_all, lead.doubtful, listening)
 
 
 def _cut(heard: Heard, lesson: Lesson, from_s: float) -> Proposed:
     """Cut what was heard from a time on."""
-    from juxtanote.core.score.cuts import lead_spans, propose_cuts
+    from juxtanote.core.proposing import Lead, propose_phrases
+    from juxtanote.core.score.cuts import lead_spans
 
-    spans = [(n.onset_s, n.offset_s) for n in heard.notes]
-    cuts = propose_cuts(
-        [s for s, _ in spans], [e for _, e in spans], lesson.time_map,
-        [n.midi for n in heard.notes], from_s=from_s,
-    )  # fmt: skip
-    return Proposed(heard, tuple(cuts), lead_spans(spans))
+    cuts = propose_phrases(Lead(heard.notes, heard.doubtful), lesson.time_map, from_s)
+    return Proposed(heard, tuple(cuts), lead_spans([(n.onset_s, n.offset_s) for n in heard.notes]))
 
 
 def _said(count: int, *, is_cut: bool, others: bool) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from juxtanote.core.later import np
@@ -15,6 +15,7 @@ from juxtanote.core.score.time_map import TimeMap
 # What one can keep in mind at once (common practice: two to eight bars).
 SHORTEST_S, LONGEST_S = 1.2, 9.0
 PAUSE_S = 0.35  # a rest that is heard as one
+MOST_TAKEN_S = 1.5  # at either end of a phrase, of notes too doubtful to cut by
 SILENCE_S = 4.0  # a rest over which no phrase goes, however short what lies beside it
 LONE_S = 1.0  # a note by itself and shorter than this is no phrase
 TOUCH_S = 0.15  # phrases may meet, and share so much
@@ -84,6 +85,66 @@ def propose_cuts(
         if last - first > 1 or (last > first and offsets[first] - onsets[first] >= LONE_S):
             _divide(onsets, offsets, weights, reasons, first, last, cuts)
     return cuts
+
+
+def taking_in(
+    cuts: Sequence[Cut], onsets_s: Sequence[float], offsets_s: Sequence[float], from_s: float = 0.0
+) -> list[Cut]:
+    """Move the edges of cuts outwards over notes between them that follow without a rest.
+
+    Notes that are too doubtful to cut by are mostly the first and last ones of phrases all the same.
+
+    Parameters
+    ----------
+    cuts : sequence of Cut
+        By their starts; they overlap no more than `TOUCH_S`.
+    onsets_s, offsets_s : sequence of float
+        Of the notes, by onset, in seconds.
+    from_s : float
+        Before this nothing is taken, in seconds.
+
+    Examples
+    --------
+    >>> [(c.start_s, c.end_s) for c in taking_in([Cut(2.0, 3.0, "the end")], [1.8, 3.2], [1.9, 3.5])]
+    [(1.74, 3.58)]
+    """
+    notes = list(zip(onsets_s, offsets_s, strict=True))
+    starts, ends = [cut.start_s for cut in cuts], [cut.end_s for cut in cuts]
+    for k in range(len(cuts) + 1):
+        left = ends[k - 1] if k else -np.inf
+        right = starts[k] if k < len(cuts) else np.inf
+        between = [n for n in notes if max(left, from_s) <= n[0] < right - BEFORE_NEXT_S]
+        after, before = _nearer(between, left, right)
+        if before:
+            least = after[-1][0] + BEFORE_S if after else max(left, from_s)
+            starts[k] = right = max(before[0][0] - BEFORE_S, least)
+        if after:
+            until = max(offset for _, offset in after) + AFTER_S
+            ends[k - 1] = max(min(until, right - BEFORE_NEXT_S), left)
+    return [replace(c, start_s=s, end_s=e) for c, s, e in zip(cuts, starts, ends, strict=True)]
+
+
+Spans = list[tuple[float, float]]
+
+
+def _nearer(notes: Spans, left: float, right: float) -> tuple[Spans, Spans]:
+    """Sort notes between two phrases to the one that each follows, or leads to, without a rest."""
+    after: Spans = []
+    before: Spans = []
+    first, last, begins, ends = 0, len(notes), right, left
+    while first < last:
+        to_left, to_right = notes[first][0] - ends, begins - notes[last - 1][1]
+        if min(to_left, to_right) > PAUSE_S:
+            break
+        if to_left <= to_right and notes[first][1] <= left + MOST_TAKEN_S:
+            after.append(notes[first])
+            ends, first = max(ends, notes[first][1]), first + 1
+        elif to_right <= PAUSE_S and notes[last - 1][0] >= right - MOST_TAKEN_S:
+            before.insert(0, notes[last - 1])
+            begins, last = notes[last - 1][0], last - 1
+        else:
+            break
+    return after, before
 
 
 def _weigh(
