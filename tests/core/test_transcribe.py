@@ -21,6 +21,7 @@ from juxtanote.core.analysis.stretches import (
     heard_between,
 )
 from juxtanote.core.audio.read import Sound
+from juxtanote.core.errors import SoundFileError
 from juxtanote.core.fretboard.phrases import replace_places
 from juxtanote.core.measuring import choose_key, measure_recording, time_map_of
 from juxtanote.core.placing import evidence_of, guess_tuning, lowest_heard, place_heard
@@ -116,18 +117,64 @@ class TestSteps(unittest.TestCase):
         self.assertEqual(len(evidence.onset), len(evidence.level))
 
 
+class TestAPart(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = Path(folder.name, "line.wav")
+        audio, self.events = scale_line([57, 60, 62, 64, 67, 69, 67, 64] * 4, step_s=0.5)
+        soundfile.write(self.path, audio, RATE)
+
+    def test_is_heard_with_what_lies_around_it(self) -> None:
+        told = []
+        real = stretches.Ahead
+
+        def ahead(sound: Sound, **known: object) -> stretches.Ahead:
+            told.append(sound.duration_s)
+            return real(sound, **known)  # type: ignore[arg-type]
+
+        with mock.patch.object(stretches, "Ahead", ahead):
+            lesson = transcribe(self.path, Options(start_s=5.0, end_s=9.0))
+        self.assertGreater(told[0], 9.0)
+        onsets = [n.onset_s for p in lesson.phrases for n in p.notes]
+        truth = [e.onset_s for e in self.events if 5.0 <= e.onset_s < 8.9]
+        self.assertEqual(len(onsets), len(truth))
+        for heard, played in zip(onsets, truth, strict=True):
+            self.assertAlmostEqual(heard, played, delta=0.05)
+        self.assertGreaterEqual(min(onsets), 4.97)
+        # Bar 1 is the first whole bar of the part.
+        first = lesson.time_map.beat_times_s[lesson.time_map.first_downbeat]
+        bar_s = 4 * float(np.median(np.diff(lesson.time_map.beat_times_s)))
+        self.assertTrue(4.9 <= first < 5.0 + bar_s + 0.1, first)
+
+    def test_nothing_there_is_said(self) -> None:
+        with self.assertRaisesRegex(SoundFileError, "no sound from 30 s on"):
+            transcribe(self.path, Options(start_s=30.0, end_s=40.0))
+
+
 class TestChoices(unittest.TestCase):
     def test_tunings_are_guessed_from_the_lowest_notes(self) -> None:
         cases = {
             40: STANDARD,
             39: (39, 44, 49, 54, 58, 63),
             38: (38, 45, 50, 55, 59, 64),
+            37: (37, 44, 49, 54, 58, 63),
+            36: (36, 43, 48, 53, 57, 62),
             35: (35, *STANDARD),
         }
         for lowest, tuning in cases.items():
             with self.subTest(lowest=lowest):
                 self.assertEqual(guess_tuning([float(lowest)] * 3 + [60.0] * 20), tuning)
         self.assertEqual(guess_tuning([]), STANDARD)
+        few = [
+            36.0,
+            36.0,
+            37.0,
+            38.0,
+            38.0,
+            39.0,
+        ]  # nobody stands on the lowest: a line on seven strings
+        self.assertEqual(guess_tuning(few + [60.0] * 20), (35, *STANDARD))
         self.assertEqual(lowest_heard([33.0, 45.2, *[60.0] * 20]), 45)  # one may be heard too low
         self.assertIsNone(lowest_heard([33.0]))
 

@@ -19,8 +19,10 @@ from juxtanote.core.fretboard.strokes import choose_strokes
 from juxtanote.core.progress import Progress, no_progress
 from juxtanote.core.score.note import WIDEST_BEND, Evidence, HeardNote, Note, RunnerUp, WrittenNote
 from juxtanote.core.theory.observed import Otherwise, Shows
-from juxtanote.core.theory.tuning import STANDARD, Guitar
+from juxtanote.core.theory.tuning import PRESETS, STANDARD, Guitar
 
+LOWERED = {tuning[0]: tuning for name, tuning in PRESETS.items() if name.endswith("a tone more")}
+STOOD_ON = 0.5  # of what lies under a standard tuning
 LEAST_NOTE_S = 0.02  # the shortest note, in seconds
 # What it costs to leave the string of a slur that was heard, and so much more of one that is sure. Of all
 # techniques slurs are told the worst, and where a hand is tells of them, too: obeyed at any cost they put
@@ -58,10 +60,18 @@ def lowest_heard(midi: Sequence[float]) -> int | None:
 def guess_tuning(midi: list[float]) -> tuple[int, ...]:
     """Guess the tuning from the lowest notes heard: standard unless something lies below it.
 
+    Riffs mostly stand on the lowest open string (common practice): where much of what lies under a
+    standard tuning is one pitch, that is taken for it.
+
     Parameters
     ----------
     midi : list of float
         Pitches that were heard, MIDI.
+
+    Examples
+    --------
+    >>> guess_tuning([36.0] * 8 + [38.0] * 3 + [60.0] * 30)
+    (36, 43, 48, 53, 57, 62)
     """
     lowest = lowest_heard(midi)
     if lowest is None or lowest >= 40:
@@ -70,6 +80,9 @@ def guess_tuning(midi: list[float]) -> tuple[int, ...]:
         return tuple(m - 1 for m in STANDARD)
     if lowest >= 38:
         return (38, *STANDARD[1:])
+    under = [round(m) for m in midi if lowest - 0.5 <= m < STANDARD[0] - 0.5]
+    if lowest in LOWERED and under.count(lowest) >= STOOD_ON * len(under):
+        return LOWERED[lowest]
     return (35, *STANDARD) if lowest >= 35 else tuple(m - 4 for m in STANDARD)
 
 

@@ -170,6 +170,41 @@ def hear_all(
     return list(heard.notes)
 
 
+def hear_part(
+    sound: Sound,
+    start_s: float,
+    end_s: float,
+    *,
+    reference_cents: float = 0.0,
+    progress: Progress = no_progress,
+    learned: bool = True,
+    hints: Hints | None = None,
+) -> list[PerceivedNote]:
+    """Listen to a part of a recording, of any length, with what lies around it.
+
+    Parameters
+    ----------
+    sound : Sound
+        The whole recording.
+    start_s, end_s : float
+        Which part of it, in seconds.
+    reference_cents : float
+        How far the recording's A4 is from 440 Hz.
+    learned : bool
+        False uses the signal-processing road for one voice.
+    hints : Hints, optional
+        What the person knows.
+    """
+    low, high = max(start_s - AROUND_S, 0.0), end_s + AROUND_S
+    rate = sound.sample_rate
+    near = Sound(sound.audio[:, int(low * rate) : int(high * rate)], rate)
+    heard = hear_whole(
+        near, reference_cents=reference_cents, progress=progress, learned=learned, hints=hints
+    )
+    notes = heard_between(heard, start_s - low, end_s - low).notes
+    return [replace(n, onset_s=n.onset_s + low, offset_s=n.offset_s + low) for n in notes]
+
+
 def hear_whole(
     sound: Sound,
     *,

@@ -80,8 +80,15 @@ def read_sound(
     total = audio.shape[1]
     last = total if end_s is None else min(round(min(end_s, LONGEST_S) * sample_rate), total)
     if last <= first:
-        raise SoundFileError(f"{name} has no sound from {start_s:g} s on. Choose another stretch.")
+        raise no_sound_from(path, start_s)
     return Sound(_cleaned(audio[:, first:last]), sample_rate)
+
+
+def no_sound_from(path: Path, start_s: float) -> SoundFileError:
+    """Say that a file ends before a time, in seconds."""
+    return SoundFileError(
+        f"“{path.name}” has no sound from {start_s:g} s on. Choose another stretch."
+    )
 
 
 def _cleaned(audio: NDArray[np.float32]) -> NDArray[np.float32]:
