@@ -20,7 +20,7 @@ from juxtanote.core.audio.write import write_sound
 from juxtanote.core.checks.words import say_what
 from juxtanote.core.errors import SoundDeviceError
 from juxtanote.core.formats.midi import write_midi
-from juxtanote.core.score import note_edits
+from juxtanote.core.score import edits, note_edits
 from juxtanote.core.score.note import Note
 from juxtanote.core.synth.strings import StringEvent, StringVoice, render_events
 from tests.app import wait_until
@@ -189,7 +189,7 @@ class TestPlacing(WindowTest):
 
     def test_the_next_doubtful_note_is_one_key_away(self) -> None:
         self.press(Qt.Key.Key_D)
-        self.assertIn("No note of this phrase is doubtful", self.window._told.text())
+        self.assertIn("No note is doubtful", self.window._told.text())
         phrase = self.document.phrase
         assert phrase is not None
         doubtful = note(9, 3.9, 2, 6, confidence=0.3)
@@ -198,6 +198,23 @@ class TestPlacing(WindowTest):
         )
         self.press(Qt.Key.Key_D)
         self.assertEqual(self.document.selected, (9,))
+        # From another phrase that has none it is one key away, too.
+        self.document.change("x", lambda l: edits.cut_phrase(l, 8.0, 9.0, "bare"))
+        self.document.choose_phrase(self.document.lesson.phrases[-1].ident)
+        self.press(Qt.Key.Key_D)
+        self.assertEqual((self.document.phrase.ident, self.document.selected), (phrase.ident, (9,)))
+
+    def test_all_doubtful_notes_are_selected_at_once(self) -> None:
+        phrase = self.document.phrase
+        assert phrase is not None
+        more = [note(9, 3.9, 2, 6, confidence=0.3), note(10, 4.2, 2, 8, confidence=0.2)]
+        self.document.change(
+            "x", lambda l: l.with_phrase(phrase.with_notes([*phrase.notes, *more]))
+        )
+        self.press(
+            Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+        )
+        self.assertEqual(self.document.selected, (9, 10))
 
     def test_the_school_changes_every_stroke(self) -> None:
         self.window.place.school.setCurrentText("down")

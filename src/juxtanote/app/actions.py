@@ -50,6 +50,7 @@ WHY_NOT = {
     "to delete": "Nothing is selected to delete.",
     "practised": "Nothing was practised yet: every pass of the loop on the Practise desk (F5) counts.",
     "doubtful": "No note of this phrase is doubtful.",
+    "any doubtful": "No note is doubtful.",
 }
 
 
@@ -131,7 +132,8 @@ ACTIONS: tuple[ActionSpec, ...] = (
     ActionSpec("value_triplet", "Triplet, or not", "Shift+T", "Three in the time of two", "Note", ("place", "selected")),
     ActionSpec("value_tied", "Hold to the next note", "Shift+J", "Tie it until the next one is struck; once more: over it", "Note", ("place", "selected")),
     ActionSpec("value_rest", "Rest before, or none", "Shift+N", "The note before ends half way", "Note", ("place", "selected")),
-    ActionSpec("next_doubtful", "Next &doubtful note", "D", "Go to the next note to look at", "Note", ("place", "notes", "doubtful")),
+    ActionSpec("next_doubtful", "Next &doubtful note", "D", "Go to the next note to look at, in this phrase or the next", "Note", ("place", "any doubtful")),
+    ActionSpec("select_doubtful", "Select all do&ubtful notes", "Ctrl+Shift+D", "Of the phrase: to keep (E) or to take out (Del)", "Note", ("place", "doubtful")),
     ActionSpec("take_runner_up", "Take the other &reading", "R", "Use the runner-up", "Note", ("place", "selected", "one selected", "other reading")),
     ActionSpec("keep", "&Keep as it is", "E", "Lock the selected notes", "Note", ("place", "selected")),
     ActionSpec("unlock", "&Unlock", "Shift+E", "Let the program decide again", "Note", ("place", "selected")),

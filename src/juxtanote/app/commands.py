@@ -96,7 +96,9 @@ class Commands:
             "care": lambda: self._window.show_dialog("care_dialog"),
             "about": lambda: self._window.show_dialog("about_dialog"),
         }  # fmt: skip
-        for name in ("next_doubtful", "take_runner_up", "keep", "unlock", "split", "join"):
+        for name in (
+            "next_doubtful", "select_doubtful", "take_runner_up", "keep", "unlock", "split", "join",
+        ):  # fmt: skip
             handlers[name] = place(name)
         for index, name in enumerate(DESK_NAMES):
             handlers[f"desk_{name}"] = partial(self._window.show_desk, index)

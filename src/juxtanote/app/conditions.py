@@ -51,6 +51,7 @@ class Conditions:
             "practised": bool(document.lesson.kept.log or document.lesson.kept.takes),
             "to delete": (desk == HEAR and phrase is not None)
             or (desk == PLACE and (bool(notes) or (phrase is not None and phrase.is_variant))),
+            "any doubtful": any(n.is_doubtful for p in document.lesson.phrases for n in p.notes),
             "doubtful": phrase is not None and any(n.is_doubtful for n in phrase.notes),
         }
         return frozenset(name for name, holds in met.items() if holds)

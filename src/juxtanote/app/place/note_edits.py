@@ -9,7 +9,7 @@ from juxtanote.app.placing import Placing
 from juxtanote.app.sheet.sheet import Sheet
 from juxtanote.app.transport.controller import Transport
 from juxtanote.core.score import note_edits, readings
-from juxtanote.core.score.lesson import Lesson
+from juxtanote.core.score.lesson import Lesson, Phrase
 from juxtanote.core.score.note import FINGERS, STROKES
 from juxtanote.core.score.value_edits import change_values
 
@@ -200,13 +200,35 @@ class NoteEdits(QObject):
         self._edit("Unlock notes", note_edits.unlock_notes)
 
     def next_doubtful(self) -> None:
-        """Go to the next note that should be looked at."""
+        """Go to the next note that should be looked at, in another phrase where none of this is."""
         phrase = self._document.phrase
-        doubtful = [n.ident for n in phrase.notes if n.is_doubtful] if phrase else []
+        doubtful = _doubtful(phrase) if phrase else ()
+        if not doubtful and (other := self._next_with_doubtful()):
+            self._document.choose_phrase(other.ident)
+            self._document.select(_doubtful(other)[:1])
+            return
         if not doubtful or phrase is None:
-            self.told.emit("No doubtful notes in this phrase.")
+            self.told.emit("No note is doubtful.")
             return
         order = [n.ident for n in phrase.notes]
         here = order.index(self._document.selected[-1]) if self._document.selected else -1
         later = [i for i in doubtful if order.index(i) > here]
         self._document.select(((later or doubtful)[0],))
+
+    def select_doubtful(self) -> None:
+        """Select all notes of the phrase that should be looked at: to keep, or to take out."""
+        phrase = self._document.phrase
+        if phrase is not None:
+            self._document.select(_doubtful(phrase))
+
+    def _next_with_doubtful(self) -> Phrase | None:
+        """Give the next phrase, from this one on and around, that has doubtful notes."""
+        lesson, phrase = self._document.lesson, self._document.phrase
+        source = lesson.source_of(phrase.ident) if phrase is not None else None
+        at = lesson.phrases.index(source) if source in lesson.phrases else -1
+        order = (*lesson.phrases[at + 1 :], *lesson.phrases[: at + 1])
+        return next((other for other in order if _doubtful(other)), None)
+
+
+def _doubtful(phrase: Phrase) -> tuple[int, ...]:
+    return tuple(note.ident for note in phrase.notes if note.is_doubtful)
