@@ -12,8 +12,9 @@ from juxtanote.app.listening import ALL, Wish, _heard
 from juxtanote.app.whole import Heard, Proposed
 from juxtanote.core.analysis.perceived import Hints, Listening, PerceivedNote
 from juxtanote.core.progress import Progress, no_progress
-from juxtanote.core.score import edits
+from juxtanote.core.score import edits, note_edits
 from juxtanote.core.score.lesson import Focus
+from juxtanote.core.theory.tuning import Guitar
 from tests.app.test_results import Late
 from tests.app.windows import RATE
 from tests.lessons import small_lesson
@@ -143,6 +144,32 @@ class TestAllPhrases(WholeHeard):
         self.document.undo_stack.undo()
         self.assertFalse(any(phrase.notes for phrase in self.document.lesson.phrases))
         self.assertEqual(len(self.document.lesson.phrases), 2)
+
+    def test_notes_that_a_guitar_could_not_sound_come_in_with_another_tuning(self) -> None:
+        low = tuple(
+            replace(note, midi=38.0) if k in (1, 5) else note
+            for k, note in enumerate(whole().notes)
+        )
+        self.know(replace(whole(), notes=low))
+        self.work()
+        self.listening.listen_to_all()
+        self.assertIn("2 were left out", self.told[-1])
+        action = self.window.actions_by_name["listen_to_all"]
+        self.assertFalse(action.isEnabled())
+        lesson = self.document.lesson
+        second = lesson.phrases[1]
+        kept = second.notes[0].ident
+        self.document.change("x", lambda l: note_edits.set_place(l, second.ident, kept, 4, 17))
+        dropped = replace(lesson.parts[0], guitar=Guitar(tuning=(38, 45, 50, 55, 59, 64)))
+        self.document.change("x", lambda l: replace(l, parts=(dropped,)))
+        self.assertIn("2 phrases", self.told[-1])
+        self.assertTrue(action.isEnabled())
+        action.trigger()
+        self.assertEqual([len(p.notes) for p in self.document.lesson.phrases], [2, 3])
+        note = self.document.lesson.phrases[1].note(kept)
+        assert note is not None
+        self.assertEqual((note.written.string, note.written.fret), (4, 17))
+        self.assertFalse(action.isEnabled())
 
     def test_phrases_with_notes_stay_as_they_are(self) -> None:
         self.work()

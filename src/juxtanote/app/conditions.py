@@ -33,7 +33,7 @@ class Conditions:
             "phrase": phrase is not None,
             "original": phrase is not None and not phrase.is_variant,
             "notes": phrase is not None and bool(phrase.notes),
-            "bare": any(not p.notes for p in document.lesson.phrases),
+            "bare": window.tasks.listening.is_wanted,
             "selected": bool(notes),
             "one selected": len(notes) == 1,
             "two selected": len(notes) > 1,

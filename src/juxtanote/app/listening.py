@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from juxtanote.app.document import Document, Ticket
+from juxtanote.app.document import Change, Document, Ticket
 from juxtanote.app.placing import Placing, Starts, place_anew
 from juxtanote.app.results import Outdated, Results
 from juxtanote.app.whole import Whole
@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from juxtanote.core.audio.sound import Sound
     from juxtanote.core.score.lesson import Lesson, Phrase
     from juxtanote.core.score.note import Evidence, Note
+    from juxtanote.core.theory.tuning import Guitar
 
 Span = tuple[float, float]
 ONE, ALL = "Listen to phrase", "Listen to all phrases"
@@ -65,10 +66,12 @@ class PhraseListening(QObject):
         super().__init__(parent)
         self._document, self._results, self._placing = document, results, placing
         self._whole, self._start = whole, start
-        self._wished_in: int | None = (
-            None  # the document whose phrases wait for the whole recording
-        )
+        # The document whose phrases wait for the whole recording; and, of the document of a number,
+        # phrases some of whose notes a guitar could not sound.
+        self._wished_in: int | None = None
+        self._left_out: tuple[int, dict[int, Guitar]] = 0, {}
         self._one_heard.connect(self._on_one_heard)
+        document.lesson_changed.connect(self._on_lesson_changed)
         whole.ended.connect(self._on_whole_ended)
 
     def listen(
@@ -102,7 +105,7 @@ class PhraseListening(QObject):
             self._whole.listen_behind()
 
     def listen_to_all(self) -> None:
-        """Listen to every phrase that has no notes yet; one step to undo."""
+        """Listen to every phrase without notes, or whose guitar sounds more now; one step to undo."""
         sound = self._document.sound
         wishes = self._bare(sound) if sound is not None else []
         if sound is None or not wishes:
@@ -118,10 +121,38 @@ class PhraseListening(QObject):
             self._listen_to(wishes, sound)
 
     def _bare(self, sound: Sound) -> list[Wish]:
-        """Give what is to be listened to: phrases without notes."""
-        phrases = self._document.lesson.phrases
-        bare = (p for p in phrases if not p.notes and p.start_s < sound.duration_s)
-        return [Wish(phrase, self._known(phrase)) for phrase in bare]
+        """Give the phrases that are to be listened to, and what is known of them."""
+        phrases = (p for p in self._document.lesson.phrases if p.start_s < sound.duration_s)
+        return [Wish(p, self._known(p)) for p in phrases if not p.notes or self._sounds_more(p)]
+
+    @property
+    def is_wanted(self) -> bool:
+        """Whether there is a phrase to listen to with all others."""
+        return any(not p.notes or self._sounds_more(p) for p in self._document.lesson.phrases)
+
+    def _sounds_more(self, phrase: Phrase) -> bool:
+        """Tell whether notes were left out for a guitar that the phrase is not played on any more."""
+        number, guitars = self._left_out
+        guitar = guitars.get(phrase.ident) if number == self._document.number else None
+        return guitar is not None and guitar != self._document.lesson.context(phrase).guitar
+
+    def _remember(self, phrase: Phrase, ticket: Ticket, heard: Heard) -> None:
+        """Keep in mind whether notes of a phrase were left out, and for which guitar."""
+        if not self._document.is_open(ticket):
+            return
+        number, guitars = self._left_out
+        if number != ticket.document:
+            self._left_out = ticket.document, (guitars := {})
+        guitars.pop(phrase.ident, None)
+        if heard.unplayable:
+            guitars[phrase.ident] = ticket.lesson.context(phrase).guitar
+
+    def _on_lesson_changed(self, change: Change) -> None:
+        if change.parts and not change.whole:
+            count = sum(self._sounds_more(p) for p in self._document.lesson.phrases)
+            if count:
+                which = "a phrase" if count == 1 else f"{count} phrases"
+                self.told.emit(f"Alt+L listens again to {which} of which notes were left out.")
 
     def _listen_to(self, wishes: list[Wish], sound: Sound) -> None:
         tickets = [self._document.ticket(wish.phrase) for wish in wishes]
@@ -202,6 +233,7 @@ class PhraseListening(QObject):
                 fresh = replace(fresh, status="placed")
             return lesson.with_phrase(counted(fresh, lesson.time_map))
 
+        self._remember(began, ticket, heard)  # before actions are enabled by it
         taken = self._results.take(ticket, "What was heard", merge, text=text, step=step)
         after = self._document.lesson.phrase(began.ident) if taken else None
         if after is None:
