@@ -21,7 +21,7 @@ from juxtanote.core.score.note import WIDEST_BEND, Evidence, HeardNote, Note, Ru
 from juxtanote.core.theory.observed import Otherwise, Shows
 from juxtanote.core.theory.tuning import PRESETS, STANDARD, Guitar
 
-LOWERED = {tuning[0]: tuning for name, tuning in PRESETS.items() if name.endswith("a tone more")}
+LOWERED = {tuning[0]: tuning for name, tuning in PRESETS.items() if name.startswith("Dropped")}
 STOOD_ON = 0.5  # of what lies under a standard tuning
 LEAST_NOTE_S = 0.02  # the shortest note, in seconds
 # What it costs to leave the string of a slur that was heard, and so much more of one that is sure. Of all
