@@ -12,6 +12,7 @@ from juxtanote.app.listening import ALL, Wish, _heard
 from juxtanote.app.whole import Heard, Proposed
 from juxtanote.core.analysis.perceived import Hints, Listening, PerceivedNote
 from juxtanote.core.progress import Progress, no_progress
+from juxtanote.core.remembered import remember
 from juxtanote.core.score import edits, note_edits
 from juxtanote.core.score.lesson import Focus
 from juxtanote.core.theory.tuning import Guitar
@@ -104,6 +105,19 @@ class TestOnePhrase(WholeHeard):
             self.whole._stopped = None
             self.listening.listen(Hints(one_voice=True))
             begin.assert_called_once()
+
+    def test_a_lesson_that_is_opened_again_has_it_at_once(self) -> None:
+        sound, cents = self.document.sound, self.document.lesson.reference_cents
+        assert sound is not None
+        self.whole._heard = None
+        kept = self.folder / "heard"
+        remember(whole(), sound, cents, kept)
+        with mock.patch("juxtanote.app.listening.heard_folder", lambda: kept):
+            self.listening.listen()
+            self.anew.assert_not_called()
+            self.assertIn("3 notes heard", self.told[-1])
+            self.listening.listen(Hints(one_voice=True))
+            self.anew.assert_called_once()
 
     def test_who_says_what_is_known_is_listened_for_anew(self) -> None:
         self.listening.listen(Hints(one_voice=True))

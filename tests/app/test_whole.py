@@ -1,10 +1,12 @@
 """A recording that is opened is listened to behind all else: phrases, key and tuning are there."""
 
+import tempfile
 import threading
 import unittest
 from collections.abc import Callable
 from dataclasses import replace
 from itertools import pairwise
+from pathlib import Path
 from unittest import mock
 
 import numpy as np
@@ -238,15 +240,18 @@ class TestBitByBit(unittest.TestCase):
 
         sound = Sound(np.zeros((2, 10), np.float32), 44_100)
         parts: list[Proposed] = []
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        kept = Path(folder.name)
         with mock.patch("juxtanote.core.analysis.stretches.hear_whole", hear_whole):
-            rest = _proposed(sound, Lesson(), None, no_progress, parts.append)
+            rest = _proposed(sound, Lesson(), None, no_progress, parts.append, kept)
         self.assertEqual(len(parts), 3)
         cuts = [cut for part in (*parts, rest) for cut in part.cuts]
         for before, after in pairwise(cuts):
             self.assertLess(before.end_s, after.start_s + TOUCH_S)
         for n in notes:
             self.assertTrue(any(c.start_s <= n.onset_s < c.end_s for c in cuts), n.onset_s)
-        again = _proposed(sound, Lesson(), rest.heard, no_progress, parts.append)
+        again = _proposed(sound, Lesson(), rest.heard, no_progress, parts.append, kept)
         self.assertEqual(len(parts), 3)
         self.assertLess(abs(len(again.cuts) - len(cuts)), 0.1 * len(cuts))
 

@@ -22,7 +22,7 @@ LAYERS = {
     "align": 3, "engrave": 3, "fretboard": 3, "synth": 3,
     "checks": 4, "formats": 4, "practice": 5, "exercises": 5,
     "measuring": 4, "focusing": 4, "placing": 4, "proposing": 4, "transcribe": 5, "checking": 5,
-    "collection": 5, "handing_out": 5, "measured": 6,
+    "collection": 5, "handing_out": 5, "measured": 6, "remembered": 7,
 }  # fmt: skip
 DESKS = {"hear", "place", "check", "teach", "practise"}
 

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from juxtanote.app.document import Change, Document, Ticket
 from juxtanote.app.placing import Placing, Starts, place_anew
 from juxtanote.app.results import Outdated, Results
-from juxtanote.app.whole import Whole
+from juxtanote.app.whole import Whole, heard_folder
 from juxtanote.core.progress import Progress, part_of
 from juxtanote.core.score import readings
 
@@ -46,6 +46,12 @@ class Wish:
     hints: Hints | None = None
     stretch: Span | None = None
     string: int | None = None
+
+    @property
+    def may_be_known(self) -> bool:
+        """Whether what was heard of the whole recording, as it is, tells what is asked."""
+        asked = self.hints is not None or self.string is not None
+        return self.phrase.focus.is_whole_mix and not _certain(self.phrase) and not asked
 
 
 class PhraseListening(QObject):
@@ -94,14 +100,13 @@ class PhraseListening(QObject):
                 f"“{phrase.name}” begins after the recording has ended: there is nothing to listen to."
             )
             return
-        asked = hints is not None or string is not None
-        wish = Wish(phrase, None if asked else self._known(phrase), hints, stretch, string)
+        wish = self._with_known(Wish(phrase, None, hints, stretch, string))
         self._start(
             f"Listening to {phrase.name}",
             lambda progress: _heard(sound, ticket.lesson, wish, progress),
             lambda result: self._on_heard(ticket, cast(Heard, result), stretch),
         )
-        if not asked:
+        if wish.may_be_known:
             self._whole.listen_behind()
 
     def listen_to_all(self) -> None:
@@ -123,7 +128,8 @@ class PhraseListening(QObject):
     def _bare(self, sound: Sound) -> list[Wish]:
         """Give the phrases that are to be listened to, and what is known of them."""
         phrases = (p for p in self._document.lesson.phrases if p.start_s < sound.duration_s)
-        return [Wish(p, self._known(p)) for p in phrases if not p.notes or self._sounds_more(p)]
+        wanted = (p for p in phrases if not p.notes or self._sounds_more(p))
+        return [self._with_known(Wish(phrase, None)) for phrase in wanted]
 
     @property
     def is_wanted(self) -> bool:
@@ -172,11 +178,11 @@ class PhraseListening(QObject):
         numbers = {wish.phrase.ident for wish in wishes}
         self._start(ALL, work, lambda count: self._on_all_heard(numbers, cast(int, count)))
 
-    def _known(self, phrase: Phrase) -> Listening | None:
-        """Give what was heard of the whole recording, where that tells what is asked."""
-        if not phrase.focus.is_whole_mix or _certain(phrase):
-            return None
-        return self._whole.heard_up_to(phrase.end_s)
+    def _with_known(self, wish: Wish) -> Wish:
+        """Add what was heard of the whole recording, where that tells what is asked."""
+        if not wish.may_be_known:
+            return wish
+        return replace(wish, known=self._whole.heard_up_to(wish.phrase.end_s))
 
     def _on_whole_ended(self, was_stopped: bool) -> None:
         wished_in, self._wished_in = self._wished_in, None
@@ -256,6 +262,7 @@ def _heard(sound: Sound, lesson: Lesson, wish: Wish, progress: Progress) -> Hear
     from juxtanote.core.analysis.perceived import Hints
     from juxtanote.core.analysis.stretches import hear_stretch, heard_between
     from juxtanote.core.placing import evidence_of, place_heard
+    from juxtanote.core.remembered import recall
 
     phrase, around = wish.phrase, lesson.context(wish.phrase)
     start, end = wish.stretch or (phrase.start_s, phrase.end_s)
@@ -264,8 +271,11 @@ def _heard(sound: Sound, lesson: Lesson, wish: Wish, progress: Progress) -> Hear
         hints = hints.on_string(around.guitar, wish.string)
     elif wish.hints:  # what the guitar can sound counts where the person was told of it
         hints = hints.on_guitar(around.guitar)
-    if wish.known is not None:
-        heard = heard_between(wish.known, start, end)
+    known = wish.known
+    if known is None and wish.may_be_known:
+        known = recall(sound, around.reference_cents, heard_folder())
+    if known is not None:
+        heard = heard_between(known, start, end)
     else:
         heard = hear_stretch(
             sound, start, end, reference_cents=around.reference_cents,

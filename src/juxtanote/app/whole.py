@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Protocol, cast
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from juxtanote.app.document import Document, Ticket
+from juxtanote.app.folders import cache_folder
 from juxtanote.app.jobs.runner import Job, Then
 from juxtanote.app.results import Results
 from juxtanote.app.settings import LISTEN_OPENED
@@ -18,6 +19,7 @@ from juxtanote.core.score.lesson import Lesson
 
 if TYPE_CHECKING:
     from collections.abc import Callable
+    from pathlib import Path
 
     from juxtanote.core.analysis.perceived import Listening, PerceivedNote
     from juxtanote.core.audio.sound import Sound
@@ -25,6 +27,11 @@ if TYPE_CHECKING:
 
 ON_OPENING = "Recordings that are opened are listened to, and phrases proposed."
 ON_WISH = "Recordings are listened to only when asked from now on: Ctrl+P proposes phrases."
+
+
+def heard_folder() -> Path:
+    """Where it is kept what was heard of whole recordings."""
+    return cache_folder() / "heard"
 
 
 @dataclass(frozen=True, slots=True)
@@ -169,6 +176,7 @@ class Whole(QObject):
                 known,
                 progress,
                 lambda p: self._partly.emit(ticket, adding, p),
+                heard_folder(),
             )
 
         def then(result: object) -> None:
@@ -254,13 +262,18 @@ def _proposed(
     known: Heard | None,
     progress: Progress,
     partly: Callable[[Proposed], None],
+    folder: Path,
 ) -> Proposed:
-    """Hear what is not known yet, and cut it under the lesson's beats; first phrases come first."""
+    """Hear what is not known yet, and cut it under the lesson's beats; first phrases come first.
+
+    What was heard in an earlier session is in the folder.
+    """
     cents, from_s = lesson.reference_cents, 0.0
     if known is not None and known.is_of(sound, cents):
         return _cut(known, lesson, 0.0)
     from juxtanote.core.analysis.instruments import mostly_others
     from juxtanote.core.analysis.stretches import hear_whole
+    from juxtanote.core.remembered import recall, remember
 
     def so_far(listening: Listening) -> None:
         nonlocal from_s
@@ -270,7 +283,10 @@ def _proposed(
             from_s = ready[-1].end_s
         partly(replace(found, cuts=ready))
 
-    listening = hear_whole(sound, reference_cents=cents, progress=progress, so_far=so_far)
+    listening = recall(sound, cents, folder)
+    if listening is None:
+        listening = hear_whole(sound, reference_cents=cents, progress=progress, so_far=so_far)
+        remember(listening, sound, cents, folder)
     others = mostly_others([n.evidence for n in listening.notes])
     heard = replace(_lead(sound, cents, listening, is_all=True), others=others)
     return _cut(heard, lesson, from_s)
