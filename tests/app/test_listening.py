@@ -99,10 +99,17 @@ class TestOnePhrase(WholeHeard):
         with mock.patch.object(self.whole, "_begin") as begin:
             self.listening.listen()
             begin.assert_called_once()
-            self.whole._stopped = self.document.sound
+            stopped, sound = Job("x", lambda _: None), self.document.sound
+            assert sound is not None
+            stopped.cancel()
+            self.whole._job = stopped
+            self.whole._on_ended(stopped, sound)
             self.listening.listen()
             begin.assert_called_once()
-            self.whole._stopped = None
+            # Another recording stops it, too: that is nobody's wish.
+            self.whole._stopped, self.whole._job = None, stopped
+            self.whole._on_ended(stopped, replace(sound, audio=sound.audio[:, :10]))
+            self.assertIsNone(self.whole._stopped)
             self.listening.listen(Hints(one_voice=True))
             begin.assert_called_once()
 
@@ -214,7 +221,7 @@ class TestAllPhrases(WholeHeard):
             sound, job = self.document.sound, self.whole._job
             assert sound is not None and job is not None
             then(Proposed(Heard(sound, 0.0, (), False, True, (), whole()), (), ()))
-            self.whole._on_ended(job)
+            self.whole._on_ended(job, sound)
         self.assertEqual([name for name, _ in begun[1:]], [ALL])
 
     def test_another_lesson_does_not_get_what_was_wished_in_the_first(self) -> None:

@@ -184,13 +184,13 @@ class Whole(QObject):
 
         job = self._job = self._start(name, work, then, behind=behind)
         if job is not None:
-            job.ended.connect(lambda: self._on_ended(job))
+            job.ended.connect(lambda: self._on_ended(job, sound))
 
-    def _on_ended(self, job: Job) -> None:
+    def _on_ended(self, job: Job, sound: Sound) -> None:
         if self._job is job:
             self._job, self._is_wished = None, False
-            if job.was_cancelled:
-                self._stopped = self._document.sound
+            if job.was_cancelled and sound is self._document.sound:
+                self._stopped = sound  # by a person; another recording stops it, too
             self.ended.emit(job.was_cancelled)
 
     def _on_sound_changed(self) -> None:
