@@ -18,7 +18,7 @@ from juxtanote.core.score.lesson import Focus
 from juxtanote.core.theory.tuning import Guitar
 from tests.app.test_results import Late
 from tests.app.windows import RATE
-from tests.lessons import small_lesson
+from tests.lessons import note, small_lesson
 
 HEAR_STRETCH = "juxtanote.core.analysis.stretches.hear_stretch"
 MIDI = (57, 60, 62, 64, 67, 69, 67, 64)
@@ -239,6 +239,17 @@ class TestAllPhrases(WholeHeard):
         self.assertEqual(self.held, [])
         self.whole.ended.emit(False)
         self.assertEqual([name for name, _ in self.held], [ALL])
+
+    def test_phrases_that_got_notes_meanwhile_are_left_alone(self) -> None:
+        self.whole._heard = None
+        with mock.patch.object(type(self.whole), "is_listening", True):
+            self.listening.listen_to_all()
+        lesson = self.document.lesson
+        for phrase in lesson.phrases:
+            written = phrase.with_notes([note(1, phrase.start_s + 0.1, 3, 5)])
+            self.document.change("x", lambda l, written=written: l.with_phrase(written))
+        self.whole.ended.emit(False)
+        self.assertEqual(self.held, [])
 
     def test_it_does_not_wait_for_what_was_stopped(self) -> None:
         self.whole._heard = None

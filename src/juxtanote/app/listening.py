@@ -114,7 +114,7 @@ class PhraseListening(QObject):
         sound = self._document.sound
         wishes = self._bare(sound) if sound is not None else []
         if sound is None or not wishes:
-            self.told.emit("Open a recording first, and cut a phrase of it.")
+            self.told.emit("No phrase of a recording that is open is without notes.")
             return
         unknown_s = sum(w.phrase.end_s - w.phrase.start_s for w in wishes if w.known is None)
         if unknown_s > MUCH * sound.duration_s:
@@ -187,8 +187,10 @@ class PhraseListening(QObject):
     def _on_whole_ended(self, was_stopped: bool) -> None:
         wished_in, self._wished_in = self._wished_in, None
         sound = self._document.sound
-        if wished_in == self._document.number and sound is not None and not was_stopped:
-            self._listen_to(self._bare(sound), sound)
+        if wished_in != self._document.number or sound is None or was_stopped:
+            return
+        if wishes := self._bare(sound):  # nobody has listened to each meanwhile
+            self._listen_to(wishes, sound)
 
     def _on_one_heard(self, ticket: Ticket, heard: Heard, step: int) -> None:
         if self._results.fits(ticket, "What was heard", quiet=True):
