@@ -103,7 +103,9 @@ class PhraseListening(QObject):
         wish = self._with_known(Wish(phrase, None, hints, stretch, string))
         self._start(
             f"Listening to {phrase.name}",
-            lambda progress: _heard(sound, ticket.lesson, wish, progress),
+            lambda progress: _heard(
+                sound, ticket.lesson, _recalled([wish], sound, ticket.lesson)[0], progress
+            ),
             lambda result: self._on_heard(ticket, cast(Heard, result), stretch),
         )
         if wish.may_be_known:
@@ -166,7 +168,8 @@ class PhraseListening(QObject):
 
         def work(progress: Progress) -> object:
             placed, unplayable = lesson, 0
-            for k, (ticket, wish) in enumerate(zip(tickets, wishes, strict=True)):
+            recalled = _recalled(wishes, sound, lesson)
+            for k, (ticket, wish) in enumerate(zip(tickets, recalled, strict=True)):
                 progress(k / len(wishes))
                 part = part_of(progress, k / len(wishes), (k + 1) / len(wishes))
                 heard = _heard(sound, placed, wish, part)
@@ -258,13 +261,25 @@ def _certain(phrase: Phrase) -> tuple[tuple[float, float, float], ...]:
     return tuple((n.onset_s, n.offset_s, n.heard.midi) for n in kept)
 
 
+def _recalled(wishes: list[Wish], sound: Sound, lesson: Lesson) -> list[Wish]:
+    """Add what was heard in an earlier session, looked up once, to what is not known in this one."""
+    from juxtanote.core.remembered import recall
+
+    if not any(wish.may_be_known and wish.known is None for wish in wishes):
+        return wishes
+    known = recall(sound, lesson.reference_cents, heard_folder())
+    return [
+        replace(wish, known=known) if wish.may_be_known and wish.known is None else wish
+        for wish in wishes
+    ]
+
+
 def _heard(sound: Sound, lesson: Lesson, wish: Wish, progress: Progress) -> Heard:
     """Hear a phrase, or take what was heard of the whole recording, and place it with what stays."""
     from juxtanote.core.analysis.parts import lead_of
     from juxtanote.core.analysis.perceived import Hints
     from juxtanote.core.analysis.stretches import hear_stretch, heard_between
     from juxtanote.core.placing import evidence_of, place_heard
-    from juxtanote.core.remembered import recall
 
     phrase, around = wish.phrase, lesson.context(wish.phrase)
     start, end = wish.stretch or (phrase.start_s, phrase.end_s)
@@ -273,11 +288,8 @@ def _heard(sound: Sound, lesson: Lesson, wish: Wish, progress: Progress) -> Hear
         hints = hints.on_string(around.guitar, wish.string)
     elif wish.hints:  # what the guitar can sound counts where the person was told of it
         hints = hints.on_guitar(around.guitar)
-    known = wish.known
-    if known is None and wish.may_be_known:
-        known = recall(sound, around.reference_cents, heard_folder())
-    if known is not None:
-        heard = heard_between(known, start, end)
+    if wish.known is not None:
+        heard = heard_between(wish.known, start, end)
     else:
         heard = hear_stretch(
             sound, start, end, reference_cents=around.reference_cents,

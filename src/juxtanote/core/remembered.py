@@ -19,7 +19,7 @@ from juxtanote.core.errors import JuxtanoteError
 from juxtanote.core.formats.lesson_file import trim_cache
 from juxtanote.core.measured import name_of
 
-MOST_BYTES = 100_000_000  # of all recordings together; one of four minutes takes some 2 MB
+MOST_BYTES = 100_000_000  # of all recordings together; one of 144 s with 1,035 notes takes 0.75 MB
 CURVES = 3
 
 

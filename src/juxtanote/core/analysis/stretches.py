@@ -158,15 +158,12 @@ def hear_all(
     *,
     reference_cents: float = 0.0,
     progress: Progress = no_progress,
-    learned: bool = True,
-    hints: Hints | None = None,
     is_guitar: bool = False,
 ) -> list[PerceivedNote]:
     """Give the notes of `hear_whole`."""
     heard = hear_whole(
-        sound, reference_cents=reference_cents, progress=progress, learned=learned, hints=hints,
-        is_guitar=is_guitar,
-    )  # fmt: skip
+        sound, reference_cents=reference_cents, progress=progress, is_guitar=is_guitar
+    )
     return list(heard.notes)
 
 
